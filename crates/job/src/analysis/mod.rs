@@ -1,0 +1,89 @@
+//! Carries out a recipe on a source of samples.
+//!
+//! | file | what it holds |
+//! | --- | --- |
+//! | [`source`] | where samples come from |
+//! | [`result`] | what comes out |
+//! | `prepare` | stretch, preparation and units before the lens |
+//! | `lenses` | one function a lens |
+
+mod lenses;
+mod prepare;
+pub mod result;
+pub mod source;
+
+pub use result::Analysis;
+pub use source::{Memory, Source, SourceChannel, SourceInfo};
+
+use crate::Refusal;
+use crate::recipe::{Lens, Recipe};
+use echo_signal::SignalError;
+use result::{Made, ResultCaution};
+
+/// What stops an analysis.
+#[derive(Debug, thiserror::Error)]
+pub enum AnalysisError {
+    /// The recipe does not fit the data.
+    #[error("{0}")]
+    Refused(#[from] Refusal),
+    /// The data could not be read.
+    #[error("{0}")]
+    Input(String),
+    /// Somebody stopped it.
+    #[error("the analysis was stopped")]
+    Stopped,
+}
+
+impl From<SignalError> for AnalysisError {
+    fn from(e: SignalError) -> Self {
+        let field = match &e {
+            SignalError::Argument { name, .. } => (*name).to_string(),
+            SignalError::TooShort { .. } => "stretch".into(),
+            SignalError::NotFinite { .. } => "input".into(),
+        };
+        AnalysisError::Refused(Refusal::new(field, e.to_string()))
+    }
+}
+
+/// Who made a result of what.
+#[derive(Debug, Clone)]
+pub struct Provenance {
+    /// Time of making, RFC 3339.
+    pub at: String,
+    /// Name of the input.
+    pub input: String,
+    /// SHA-256 of the input in hex, where it is a file.
+    pub sha256: Option<String>,
+}
+
+/// Carries out `recipe` on `source`. `progress` gets the share done, 0 to 1, and returns false to
+/// stop.
+///
+/// # Errors
+/// A recipe that does not fit, data that cannot be read, or a stop.
+pub fn analyze(
+    recipe: &Recipe,
+    source: &mut dyn Source,
+    provenance: Provenance,
+    progress: &mut dyn FnMut(f64) -> bool,
+) -> Result<Analysis, AnalysisError> {
+    let mut view = prepare::View::new(recipe, source)?;
+    let mut out = match &recipe.lens {
+        Lens::Waveform(s) => lenses::waveform(s, &mut view, progress)?,
+        Lens::Statistics(s) => lenses::statistics(s, &mut view, progress)?,
+        Lens::Spectrum(s) => lenses::spectrum(s, &mut view, progress)?,
+    };
+    out.recipe = view.filled_in(recipe);
+    out.made = Made {
+        by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
+        at: provenance.at,
+        input: provenance.input,
+        sha256: provenance.sha256,
+    };
+    out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
+        rule: "gap".into(),
+        channel: None,
+        says: format!("{length_s:.6} s are missing at {from_s:.6} s; no block reaches over the gap"),
+    }));
+    Ok(out)
+}

@@ -1,0 +1,93 @@
+//! What an analysis gives: the same JSON for page, API and file.
+
+use crate::recipe::Recipe;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A result with everything needed to make it again.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Analysis {
+    /// The recipe, defaults filled in.
+    pub recipe: Recipe,
+    /// Who made it of what.
+    pub made: Made,
+    /// What to keep in mind.
+    pub cautions: Vec<ResultCaution>,
+    /// Blocks averaged, where there are any.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub averages: Option<usize>,
+    /// Normalised random error of averaged power, where blocks are averaged.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub random_error: Option<f64>,
+    /// Axes, slowest first; one for curves, two for maps.
+    pub axes: Vec<Axis>,
+    /// Curves over the axes.
+    pub traces: Vec<Trace>,
+    /// Single numbers.
+    pub numbers: Vec<Number>,
+}
+
+/// Who made a result of what.
+#[derive(Debug, Clone, Default, Serialize, ToSchema)]
+pub struct Made {
+    /// Program and version.
+    pub by: String,
+    /// When, RFC 3339.
+    pub at: String,
+    /// Name of the input.
+    pub input: String,
+    /// SHA-256 of the input file.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sha256: Option<String>,
+}
+
+/// Something to keep in mind when reading the result.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct ResultCaution {
+    /// Name of the rule.
+    pub rule: String,
+    /// Channel, from 1, where it is about one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub channel: Option<u32>,
+    /// What it is.
+    pub says: String,
+}
+
+/// Values along a direction.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Axis {
+    /// Such as “frequency”.
+    pub name: String,
+    /// Its unit.
+    pub unit: String,
+    /// Ascending values.
+    pub values: Vec<f64>,
+}
+
+/// A curve.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Trace {
+    /// Name of the channel or pair.
+    pub name: String,
+    /// Channel, from 1.
+    pub channel: u32,
+    /// What the values are, such as “PSD”.
+    pub quantity: String,
+    /// Their unit.
+    pub unit: String,
+    /// One value an axis point; null where there is none.
+    pub values: Vec<f64>,
+}
+
+/// A number of a channel.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Number {
+    /// Such as “rms”.
+    pub name: String,
+    /// Channel, from 1.
+    pub channel: u32,
+    /// Its unit; empty for a ratio.
+    pub unit: String,
+    /// The value.
+    pub value: f64,
+}

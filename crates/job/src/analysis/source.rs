@@ -1,0 +1,94 @@
+//! Where samples come from: a file, a stored run, memory.
+
+use super::AnalysisError;
+
+/// A channel as a source knows it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SourceChannel {
+    /// Its name.
+    pub name: String,
+    /// Unit of the samples as read; empty where the source does not say.
+    pub unit: String,
+}
+
+/// A source in numbers.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SourceInfo {
+    /// Samples a second, Hz.
+    pub sample_rate_hz: f64,
+    /// Samples a channel.
+    pub samples: u64,
+    /// Channels; the first one is number 1.
+    pub channels: Vec<SourceChannel>,
+    /// Missing stretches: first sample and number of samples. Reading them gives NaN.
+    pub gaps: Vec<(u64, u64)>,
+    /// Samples are shares of full scale, not engineering units.
+    pub full_scale: bool,
+}
+
+/// Gives samples in order or from anywhere.
+pub trait Source: Send {
+    /// What is there.
+    fn info(&self) -> &SourceInfo;
+
+    /// Reads `count` samples from `from` of the channels with these indices (from 0) into `out`,
+    /// one vector a channel, replacing what they held.
+    ///
+    /// # Errors
+    /// [`AnalysisError::Input`] when the data cannot be read.
+    fn read(
+        &mut self,
+        channels: &[usize],
+        from: u64,
+        count: usize,
+        out: &mut [Vec<f64>],
+    ) -> Result<(), AnalysisError>;
+}
+
+/// Samples in memory.
+#[derive(Debug, Clone)]
+pub struct Memory {
+    info: SourceInfo,
+    data: Vec<Vec<f64>>,
+}
+
+impl Memory {
+    /// Channels of equal length: name, unit, samples.
+    pub fn new(sample_rate_hz: f64, channels: Vec<(String, String, Vec<f64>)>) -> Memory {
+        let samples = channels.iter().map(|c| c.2.len()).min().unwrap_or(0) as u64;
+        let (names, data): (Vec<_>, Vec<_>) = channels
+            .into_iter()
+            .map(|(name, unit, data)| (SourceChannel { name, unit }, data))
+            .unzip();
+        Memory {
+            info: SourceInfo {
+                sample_rate_hz,
+                samples,
+                channels: names,
+                gaps: Vec::new(),
+                full_scale: false,
+            },
+            data,
+        }
+    }
+}
+
+impl Source for Memory {
+    fn info(&self) -> &SourceInfo {
+        &self.info
+    }
+
+    fn read(
+        &mut self,
+        channels: &[usize],
+        from: u64,
+        count: usize,
+        out: &mut [Vec<f64>],
+    ) -> Result<(), AnalysisError> {
+        for (c, to) in channels.iter().zip(out) {
+            to.clear();
+            to.extend_from_slice(&self.data[*c][from as usize..from as usize + count]);
+        }
+        Ok(())
+    }
+}

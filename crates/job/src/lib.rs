@@ -1,0 +1,33 @@
+//! The rules of the job: what a channel, a rig, a plan and a recipe are, and what is wrong with them.
+//!
+//! No I/O, no runtime, no screen. The server, the command line and the capture path all use these
+//! types, so that a rule is written once.
+
+pub mod analysis;
+pub mod caution;
+pub mod front_end;
+pub mod plan;
+pub mod recipe;
+pub mod rig;
+pub mod sensitivity;
+pub mod unit;
+
+/// A refused entry: which one, and a sentence on what is allowed.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error, serde::Serialize, utoipa::ToSchema)]
+#[error("{says}")]
+pub struct Refusal {
+    /// The key or column that was refused.
+    pub field: String,
+    /// What is wrong and what is allowed, in one sentence.
+    pub says: String,
+}
+
+impl Refusal {
+    /// A refusal of `field`.
+    pub fn new(field: impl Into<String>, says: impl Into<String>) -> Self {
+        Refusal {
+            field: field.into(),
+            says: says.into(),
+        }
+    }
+}
