@@ -1,1 +1,115 @@
-//! Placeholder.
+//! PostgreSQL behind everything that must last: campaigns, runs, waveforms, corrections.
+//!
+//! | module | what it holds |
+//! | --- | --- |
+//! | [`campaign`] | campaigns with rig, plan, report and saved recipes |
+//! | [`run`] | runs and their channels, opening, closing, recovery |
+//! | [`calibration`] | sensitivities put right afterwards |
+//! | [`chunk`] | packing of counts and the min/max pyramid |
+//! | [`waveform`] | writing chunks, reading counts and overviews |
+
+pub mod calibration;
+pub mod campaign;
+pub mod chunk;
+pub mod run;
+pub mod waveform;
+
+use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
+use std::str::FromStr;
+use std::time::Duration;
+
+/// What can go wrong with the store.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// The database does not answer or refuses.
+    #[error("the database is away: {0}")]
+    Away(String),
+    /// It answers, but something is not there.
+    #[error("{0} is not there")]
+    Missing(String),
+    /// Somebody else changed it meanwhile.
+    #[error("somebody else changed the rig meanwhile; what is here now is version {0}")]
+    Stale(i64),
+    /// The change breaks a rule of the database.
+    #[error("{0}")]
+    Refused(String),
+    /// Something stored cannot be read.
+    #[error("stored data cannot be read: {0}")]
+    Unreadable(String),
+}
+
+impl From<sqlx::Error> for StoreError {
+    fn from(e: sqlx::Error) -> Self {
+        match &e {
+            sqlx::Error::RowNotFound => StoreError::Missing("the row".into()),
+            sqlx::Error::Database(d) if d.is_unique_violation() => StoreError::Refused("that name is used already; allowed is one not used yet".into()),
+            sqlx::Error::Decode(_) | sqlx::Error::ColumnDecode { .. } => StoreError::Unreadable(e.to_string()),
+            _ => StoreError::Away(e.to_string()),
+        }
+    }
+}
+
+impl From<serde_json::Error> for StoreError {
+    fn from(e: serde_json::Error) -> Self {
+        StoreError::Unreadable(e.to_string())
+    }
+}
+
+/// Shorthand for this crate's results.
+pub type Result<T> = std::result::Result<T, StoreError>;
+
+/// A handle to the database; cheap to clone.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pool: PgPool,
+}
+
+impl Store {
+    /// Prepares a pool without waiting for the database; the first use connects.
+    ///
+    /// # Errors
+    /// [`StoreError::Refused`] when `url` is not a PostgreSQL address.
+    pub fn lazy(url: &str) -> Result<Store> {
+        let options = PgConnectOptions::from_str(url)
+            .map_err(|e| StoreError::Refused(format!("DATABASE_URL: {e}; allowed is postgres://user@host:port/name")))?;
+        let pool = PgPoolOptions::new()
+            .max_connections(12)
+            .acquire_timeout(Duration::from_secs(4))
+            .connect_lazy_with(options);
+        Ok(Store { pool })
+    }
+
+    /// Brings the tables up to date.
+    ///
+    /// # Errors
+    /// The database is away or holds tables of a newer version.
+    pub async fn migrate(&self) -> Result<()> {
+        sqlx::migrate!().run(&self.pool).await.map_err(|e| StoreError::Away(e.to_string()))
+    }
+
+    /// Asks whether the database answers.
+    ///
+    /// # Errors
+    /// [`StoreError::Away`] when it does not.
+    pub async fn ping(&self) -> Result<()> {
+        sqlx::query("SELECT 1").execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Folder the database writes to, where it may be known (the same machine, a private server).
+    pub async fn data_directory(&self) -> Option<String> {
+        sqlx::query_scalar::<_, String>("SHOW data_directory").fetch_one(&self.pool).await.ok()
+    }
+
+    /// Size of the stored waveforms, bytes.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn waveform_bytes(&self) -> Result<i64> {
+        Ok(sqlx::query_scalar!(r#"SELECT pg_total_relation_size('chunk') AS "size!""#).fetch_one(&self.pool).await?)
+    }
+
+    pub(crate) fn pool(&self) -> &PgPool {
+        &self.pool
+    }
+}

@@ -1,0 +1,4 @@
+//! Where vibration comes from.
+
+pub mod resonator;
+pub mod thruster;

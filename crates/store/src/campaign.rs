@@ -1,0 +1,210 @@
+//! Campaigns with their rig, plan, report and saved recipes, and the log of changes.
+
+use crate::{Result, Store, StoreError};
+use chrono::{DateTime, Utc};
+use echo_job::plan::Plan;
+use echo_job::recipe::Recipe;
+use echo_job::rig::Rig;
+use serde_json::Value;
+
+/// A campaign in short.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Campaign {
+    /// Key.
+    pub id: i64,
+    /// Its name.
+    pub name: String,
+    /// What is tested.
+    pub specimen: String,
+    /// What for.
+    pub purpose: String,
+}
+
+/// A rig with the version it has in the database.
+#[derive(Debug, Clone, PartialEq)]
+pub struct VersionedRig {
+    /// Counts up with every change.
+    pub version: i64,
+    /// The rig.
+    pub rig: Rig,
+}
+
+/// A line of the change log.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Change {
+    /// When.
+    pub at: DateTime<Utc>,
+    /// Who.
+    pub who: String,
+    /// What.
+    pub what: String,
+    /// Old and new values.
+    pub detail: Value,
+}
+
+impl Store {
+    /// All campaigns, oldest first.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn campaigns(&self) -> Result<Vec<Campaign>> {
+        Ok(sqlx::query_as!(Campaign, "SELECT id, name, specimen, purpose FROM campaign ORDER BY id")
+            .fetch_all(self.pool())
+            .await?)
+    }
+
+    /// Lays a new campaign.
+    ///
+    /// # Errors
+    /// The name is used, or the database is away.
+    pub async fn create_campaign(&self, name: &str, specimen: &str, purpose: &str, rig: &Rig, plan: &Plan) -> Result<i64> {
+        Ok(sqlx::query_scalar!(
+            "INSERT INTO campaign (name, specimen, purpose, rig, plan) VALUES ($1, $2, $3, $4, $5) RETURNING id",
+            name, specimen, purpose, serde_json::to_value(rig)?, serde_json::to_value(plan)?
+        )
+        .fetch_one(self.pool())
+        .await?)
+    }
+
+    /// A campaign in short.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn campaign(&self, id: i64) -> Result<Campaign> {
+        sqlx::query_as!(Campaign, "SELECT id, name, specimen, purpose FROM campaign WHERE id = $1", id)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(id))
+    }
+
+    /// The rig of a campaign.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn rig(&self, campaign: i64) -> Result<VersionedRig> {
+        let row = sqlx::query!("SELECT rig, rig_version FROM campaign WHERE id = $1", campaign)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(campaign))?;
+        Ok(VersionedRig { version: row.rig_version, rig: serde_json::from_value(row.rig)? })
+    }
+
+    /// Replaces the rig, if it still has the version the change was made on.
+    ///
+    /// # Errors
+    /// [`StoreError::Stale`] when somebody else was faster.
+    pub async fn save_rig(&self, campaign: i64, made_on: i64, rig: &Rig, who: &str, what: &str, detail: Value) -> Result<i64> {
+        let mut tx = self.pool().begin().await?;
+        let version = sqlx::query_scalar!(
+            "UPDATE campaign SET rig = $3, rig_version = rig_version + 1 WHERE id = $1 AND rig_version = $2 RETURNING rig_version",
+            campaign, made_on, serde_json::to_value(rig)?
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        let Some(version) = version else {
+            drop(tx);
+            return Err(StoreError::Stale(self.rig(campaign).await?.version));
+        };
+        sqlx::query!(
+            "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, $3, $4)",
+            who, campaign, what, detail
+        )
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(version)
+    }
+
+    /// The plan of a campaign.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn plan(&self, campaign: i64) -> Result<Plan> {
+        let plan = sqlx::query_scalar!("SELECT plan FROM campaign WHERE id = $1", campaign)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(campaign))?;
+        Ok(serde_json::from_value(plan)?)
+    }
+
+    /// Replaces the plan.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn save_plan(&self, campaign: i64, plan: &Plan, who: &str) -> Result<()> {
+        let value = serde_json::to_value(plan)?;
+        let mut tx = self.pool().begin().await?;
+        let done = sqlx::query!("UPDATE campaign SET plan = $2 WHERE id = $1", campaign, value).execute(&mut *tx).await?;
+        if done.rows_affected() == 0 {
+            return Err(missing(campaign));
+        }
+        sqlx::query!("INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'plan', $3)", who, campaign, value)
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// The report's own text and choices, as the page wrote them; none before the first time.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn report(&self, campaign: i64) -> Result<Option<Value>> {
+        sqlx::query_scalar!("SELECT report FROM campaign WHERE id = $1", campaign)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(campaign))
+    }
+
+    /// Replaces the report's text and choices.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_report(&self, campaign: i64, report: &Value) -> Result<()> {
+        sqlx::query!("UPDATE campaign SET report = $2 WHERE id = $1", campaign, report).execute(self.pool()).await?;
+        Ok(())
+    }
+
+    /// Saved recipes by name.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn recipes(&self, campaign: i64) -> Result<Vec<(String, Recipe)>> {
+        let rows = sqlx::query!("SELECT name, body FROM recipe WHERE campaign_id = $1 ORDER BY name", campaign)
+            .fetch_all(self.pool())
+            .await?;
+        rows.into_iter().map(|r| Ok((r.name, serde_json::from_value(r.body)?))).collect()
+    }
+
+    /// Keeps a recipe under a name, replacing one of the same name.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn keep_recipe(&self, campaign: i64, name: &str, recipe: &Recipe) -> Result<()> {
+        sqlx::query!(
+            "INSERT INTO recipe (campaign_id, name, body) VALUES ($1, $2, $3) ON CONFLICT (campaign_id, name) DO UPDATE SET body = excluded.body",
+            campaign, name, serde_json::to_value(recipe)?
+        )
+        .execute(self.pool())
+        .await?;
+        Ok(())
+    }
+
+    /// The newest changes, newest first.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn changes(&self, campaign: i64, most: i64) -> Result<Vec<Change>> {
+        Ok(sqlx::query_as!(
+            Change,
+            "SELECT at, who, what, detail FROM change WHERE campaign_id = $1 ORDER BY id DESC LIMIT $2",
+            campaign, most
+        )
+        .fetch_all(self.pool())
+        .await?)
+    }
+}
+
+fn missing(id: i64) -> StoreError {
+    StoreError::Missing(format!("campaign {id}"))
+}

@@ -1,0 +1,210 @@
+//! Runs: opened before the first sample, closed after the last, recovered after a crash.
+
+use crate::{Result, Store, StoreError};
+use chrono::{DateTime, Utc};
+use echo_job::plan::Plan;
+use echo_job::rig::{Channel, Rig};
+
+/// What is known when a run begins.
+#[derive(Debug, Clone)]
+pub struct NewRun {
+    /// Campaign it belongs to.
+    pub campaign: i64,
+    /// What it is called.
+    pub kind: String,
+    /// Samples a second, Hz.
+    pub sample_rate_hz: f64,
+    /// Share of the rate without aliases.
+    pub clean_share: f64,
+    /// Front end in words: model and serial.
+    pub front_end: String,
+    /// The rig as it stands.
+    pub rig: Rig,
+    /// The plan as it stands.
+    pub plan: Plan,
+    /// Volts a count of each active channel, in their order.
+    pub volts_per_count: Vec<f64>,
+}
+
+/// A run as stored.
+#[derive(Debug, Clone)]
+pub struct Run {
+    /// Key.
+    pub id: i64,
+    /// Campaign it belongs to.
+    pub campaign_id: i64,
+    /// Number within the campaign.
+    pub number: i32,
+    /// What it is called.
+    pub kind: String,
+    /// `recording`, `whole` or `broken`.
+    pub state: String,
+    /// Why it ended.
+    pub ended_because: Option<String>,
+    /// Time of the first sample.
+    pub started_at: DateTime<Utc>,
+    /// Samples a second, Hz.
+    pub sample_rate_hz: f64,
+    /// Share of the rate without aliases.
+    pub clean_share: f64,
+    /// Samples a channel, gaps included.
+    pub samples: i64,
+    /// Front end in words.
+    pub front_end: String,
+}
+
+/// A channel of a run as it was recorded.
+#[derive(Debug, Clone)]
+pub struct RunChannel {
+    /// Number in the run, from 1.
+    pub channel: i16,
+    /// Volts a count.
+    pub volts_per_count: f64,
+    /// The row of the channel table at that time.
+    pub row: Channel,
+}
+
+/// A stretch that did not arrive.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Gap {
+    /// First missing sample.
+    pub first_sample: i64,
+    /// How many.
+    pub samples: i64,
+    /// Why.
+    pub why: String,
+}
+
+impl Store {
+    /// Opens a run: the row is there before any sample.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn open_run(&self, new: &NewRun) -> Result<Run> {
+        let mut tx = self.pool().begin().await?;
+        // The campaign's row is the lock that keeps two runs from taking one number.
+        sqlx::query!("SELECT id FROM campaign WHERE id = $1 FOR UPDATE", new.campaign).fetch_one(&mut *tx).await?;
+        let run = sqlx::query_as!(
+            Run,
+            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan)
+               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7)
+               RETURNING id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end"#,
+            new.campaign, new.kind, new.sample_rate_hz, new.clean_share, new.front_end,
+            serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?
+        )
+        .fetch_one(&mut *tx)
+        .await?;
+        for (i, (row, volts)) in new.rig.active().zip(&new.volts_per_count).enumerate() {
+            sqlx::query!(
+                "INSERT INTO run_channel (run_id, channel, input, volts_per_count, body) VALUES ($1, $2, $3, $4, $5)",
+                run.id, i as i16 + 1, row.input as i16, volts, serde_json::to_value(row)?
+            )
+            .execute(&mut *tx)
+            .await?;
+            sqlx::query!(
+                "INSERT INTO calibration (run_id, channel, sensitivity, reason, who) VALUES ($1, $2, $3, 'as recorded', 'rig')",
+                run.id, i as i16 + 1, serde_json::to_value(&row.sensitivity)?
+            )
+            .execute(&mut *tx)
+            .await?;
+        }
+        tx.commit().await?;
+        Ok(run)
+    }
+
+    /// Closes a run with its length.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn close_run(&self, run: i64, samples: i64, whole: bool, because: &str) -> Result<()> {
+        let state = if whole { "whole" } else { "broken" };
+        sqlx::query!(
+            "UPDATE run SET state = $2, samples = $3, ended_because = $4 WHERE id = $1",
+            run, state, samples, because
+        )
+        .execute(self.pool())
+        .await?;
+        Ok(())
+    }
+
+    /// Closes runs that a crash left open at their last whole chunk; gives their keys.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn recover(&self) -> Result<Vec<i64>> {
+        Ok(sqlx::query_scalar!(
+            r#"UPDATE run SET state = 'broken', ended_because = 'the server stopped while recording',
+                 samples = coalesce((SELECT min(top) FROM
+                     (SELECT coalesce((SELECT max(first_sample + samples) FROM chunk c
+                                       WHERE c.run_id = run.id AND c.channel = rc.channel), 0) AS top
+                      FROM run_channel rc WHERE rc.run_id = run.id) t), 0)
+               WHERE state = 'recording' RETURNING id"#
+        )
+        .fetch_all(self.pool())
+        .await?)
+    }
+
+    /// Runs of a campaign, oldest first.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn runs(&self, campaign: i64) -> Result<Vec<Run>> {
+        Ok(sqlx::query_as!(
+            Run,
+            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end
+             FROM run WHERE campaign_id = $1 ORDER BY number",
+            campaign
+        )
+        .fetch_all(self.pool())
+        .await?)
+    }
+
+    /// A run.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn run(&self, id: i64) -> Result<Run> {
+        sqlx::query_as!(
+            Run,
+            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end
+             FROM run WHERE id = $1",
+            id
+        )
+        .fetch_optional(self.pool())
+        .await?
+        .ok_or_else(|| StoreError::Missing(format!("run {id}")))
+    }
+
+    /// Channels of a run as recorded.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn run_channels(&self, run: i64) -> Result<Vec<RunChannel>> {
+        let rows = sqlx::query!("SELECT channel, volts_per_count, body FROM run_channel WHERE run_id = $1 ORDER BY channel", run)
+            .fetch_all(self.pool())
+            .await?;
+        rows.into_iter()
+            .map(|r| Ok(RunChannel { channel: r.channel, volts_per_count: r.volts_per_count, row: serde_json::from_value(r.body)? }))
+            .collect()
+    }
+
+    /// Gaps of a run.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn gaps(&self, run: i64) -> Result<Vec<Gap>> {
+        Ok(sqlx::query_as!(Gap, "SELECT first_sample, samples, why FROM gap WHERE run_id = $1 ORDER BY first_sample", run)
+            .fetch_all(self.pool())
+            .await?)
+    }
+
+    /// Channels of a run whose range was exceeded.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn clipped(&self, run: i64) -> Result<Vec<i16>> {
+        Ok(sqlx::query_scalar!("SELECT DISTINCT channel FROM chunk WHERE run_id = $1 AND over_range ORDER BY 1", run)
+            .fetch_all(self.pool())
+            .await?)
+    }
+}
