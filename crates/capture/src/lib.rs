@@ -1,1 +1,21 @@
-//! Placeholder.
+//! From the link to the store: connection, live view, recording.
+//!
+//! ```text
+//! front end ──link──▶ engine ──▶ live ring and levels ──▶ displays
+//!                        └─────▶ recorder ──▶ packer ──▶ writer ──▶ PostgreSQL
+//! ```
+//!
+//! The engine is one task that owns the connection and the state; everybody else holds a
+//! [`Capture`] handle. Samples that the database cannot take at once are held in memory up to a
+//! stated bound and written when it returns.
+
+pub mod discover;
+mod engine;
+mod link_client;
+mod live;
+mod recorder;
+mod state;
+
+pub use engine::{Capture, CaptureError, Options, Setup};
+pub use live::{InputLevel, Live};
+pub use state::{CaptureState, Ended, LinkState, Status};

@@ -1,1 +1,82 @@
-fn main(){}
+//! `fleet-echo`: serve · demo · analyze · soak · openapi.
+
+mod analyze;
+mod demo;
+mod serve;
+mod soak;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+/// Rig, plan, run, study and report vibration tests.
+#[derive(Parser)]
+#[command(version)]
+struct Options {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the page and the API.
+    Serve(serve::Serve),
+    /// Lay the demo campaign and record its runs from a front end.
+    Demo(demo::Demo),
+    /// Carry out a recipe on a WAV or CSV file.
+    Analyze(analyze::Analyze),
+    /// Record at full rate and measure what the path carries.
+    Soak(soak::Soak),
+    /// Print the description of the API.
+    Openapi,
+}
+
+/// How a command failed: 2 for a wrong recipe or input, 1 for anything else.
+pub enum Failure {
+    /// Wrong recipe or input, in one sentence.
+    Refused(String),
+    /// Anything else.
+    Other(anyhow::Error),
+}
+
+impl<E: Into<anyhow::Error>> From<E> for Failure {
+    fn from(e: E) -> Self {
+        Failure::Other(e.into())
+    }
+}
+
+fn main() -> ExitCode {
+    tracing_subscriber::fmt()
+        .with_writer(std::io::stderr)
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info,sqlx=warn,mdns_sd=warn".into()),
+        )
+        .init();
+    let result = match Options::parse().command {
+        Command::Analyze(a) => a.run(),
+        Command::Serve(s) => block_on(s.run()),
+        Command::Demo(d) => block_on(d.run()),
+        Command::Soak(s) => block_on(s.run()),
+        Command::Openapi => openapi(),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(Failure::Refused(says)) => {
+            eprintln!("{says}");
+            ExitCode::from(2)
+        }
+        Err(Failure::Other(e)) => {
+            eprintln!("{e:#}");
+            ExitCode::from(1)
+        }
+    }
+}
+
+fn block_on(work: impl Future<Output = Result<(), Failure>>) -> Result<(), Failure> {
+    tokio::runtime::Runtime::new()?.block_on(work)
+}
+
+fn openapi() -> Result<(), Failure> {
+    use utoipa::OpenApi;
+    println!("{}", serde_json::to_string_pretty(&echo_server::api::Api::openapi())?);
+    Ok(())
+}

@@ -1,1 +1,37 @@
-//! Placeholder.
+//! Bytes to types and back: WAV and CSV in and out, plots as SVG, the report as PDF.
+
+pub mod csv;
+pub mod file;
+pub mod plot;
+pub mod report;
+pub mod wav;
+
+/// What is wrong with a file.
+#[derive(Debug, thiserror::Error)]
+pub enum FormatError {
+    /// It cannot be opened or read.
+    #[error("{name}: {source}")]
+    Io {
+        /// The file.
+        name: String,
+        /// What the system says.
+        source: std::io::Error,
+    },
+    /// It is not what it should be.
+    #[error("{name} {says}")]
+    NotThat {
+        /// The file.
+        name: String,
+        /// What is wrong and what is allowed.
+        says: String,
+    },
+    /// The report could not be set.
+    #[error("the report could not be set: {0}")]
+    Report(String),
+}
+
+impl FormatError {
+    pub(crate) fn not_that(name: &str, says: impl Into<String>) -> Self {
+        FormatError::NotThat { name: name.into(), says: says.into() }
+    }
+}

@@ -144,6 +144,16 @@ pub fn typed_number(field: &str, text: &str) -> Result<(f64, String), Refusal> {
     Ok((number, clean[cut..].trim().to_string()))
 }
 
+impl Channel {
+    /// The input's full scale in the unit the channel is shown in, peak; NaN for units that do not
+    /// fit.
+    pub fn full_scale(&self) -> f64 {
+        let volts_per_si = self.sensitivity.volts_per_si().unwrap_or(f64::NAN);
+        let to_si = crate::unit::find(&self.unit).map_or(f64::NAN, |u| u.to_si);
+        self.range_v / volts_per_si / to_si
+    }
+}
+
 impl Rig {
     /// The row of an input.
     pub fn channel(&self, input: u16) -> Option<&Channel> {

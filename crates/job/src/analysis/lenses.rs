@@ -2,12 +2,13 @@
 
 use super::AnalysisError;
 use super::prepare::{Chosen, View};
-use super::result::{Analysis, Axis, Made, Number, Trace};
+use super::result::{Analysis, Axis, Made, Number, PeakFound, Trace};
 use crate::Refusal;
 use crate::recipe::{
     AveragingName, Recipe, Reduce, ScalingName, SpectrumRecipe, StatisticsSettings, WaveformSettings, WindowName,
 };
 use crate::unit::grouped;
+use echo_signal::peak;
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings};
 use echo_signal::statistics::{Moments, Statistics};
 use echo_signal::window::Window;
@@ -15,6 +16,9 @@ use echo_signal::zoom::{ZoomBand, ZoomProcessor};
 use std::f64::consts::TAU;
 
 type Progress<'a> = &'a mut dyn FnMut(f64) -> bool;
+
+/// Peaks listed for each trace.
+const MOST_PEAKS: usize = 80;
 
 /// Largest number of values a waveform result holds unreduced.
 const MOST_VALUES: usize = 50_000_000;
@@ -30,6 +34,7 @@ fn placeholder() -> Analysis {
         axes: Vec::new(),
         traces: Vec::new(),
         numbers: Vec::new(),
+        peaks: Vec::new(),
     }
 }
 
@@ -243,6 +248,14 @@ pub(super) fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progre
                     (_, false) => gain,
                     (_, true) => gain * gain,
                 };
+            }
+        }
+        if matches!(scaling, Scaling::Peak | Scaling::Rms) {
+            let lobe = window(s).main_lobe_lines();
+            for k in peak::highest(&values, lobe.ceil() as usize, MOST_PEAKS) {
+                let p = peak::interpolate(&values, k, window(s), s.block);
+                let frequency_hz = frequencies[0] + p.line * found.line_spacing_hz();
+                out.peaks.push(PeakFound { channel: c.number, frequency_hz, value: p.amplitude });
             }
         }
         if out.axes.is_empty() {

@@ -25,6 +25,20 @@ pub struct Analysis {
     pub traces: Vec<Trace>,
     /// Single numbers.
     pub numbers: Vec<Number>,
+    /// Highest peaks of each amplitude spectrum, read between the lines.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub peaks: Vec<PeakFound>,
+}
+
+/// A peak of a trace, interpolated to fit the window.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PeakFound {
+    /// Channel, from 1.
+    pub channel: u32,
+    /// Frequency, Hz.
+    pub frequency_hz: f64,
+    /// Amplitude in the trace's unit.
+    pub value: f64,
 }
 
 /// Who made a result of what.

@@ -1,0 +1,153 @@
+//! Fleet Echo's side of the front-end link.
+
+use echo_job::front_end::{FrontEnd, InputOffer};
+use echo_job::plan::Plan;
+use echo_job::rig::{Coupling, Rig};
+use echo_link::{Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Notice, Request, RequestBody, Settings, greet};
+use futures::{SinkExt, StreamExt};
+use std::collections::VecDeque;
+use std::time::Duration;
+use tokio::net::TcpStream;
+use tokio_util::codec::Framed;
+
+/// Longest wait for a connection or an answer.
+const PATIENCE: Duration = Duration::from_secs(4);
+
+/// An open connection.
+pub struct LinkClient {
+    framed: Framed<TcpStream, FrameCodec>,
+    next_id: u64,
+    /// Blocks that came while an answer was awaited.
+    early: VecDeque<Block>,
+}
+
+/// What stops a conversation.
+#[derive(Debug, thiserror::Error)]
+pub enum ClientError {
+    /// The link itself failed.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// No answer in time.
+    #[error("the front end does not answer")]
+    Silent,
+    /// The front end closed the connection.
+    #[error("the front end closed the connection")]
+    Closed,
+    /// The front end refuses.
+    #[error("{0}")]
+    Refused(String),
+}
+
+impl LinkClient {
+    /// Connects and checks that a front end answers there.
+    pub async fn connect(address: &str) -> Result<(LinkClient, FrontEnd), ClientError> {
+        let attempt = async {
+            let mut stream = TcpStream::connect(address).await.map_err(LinkError::Io)?;
+            stream.set_nodelay(true).map_err(LinkError::Io)?;
+            greet(&mut stream).await?;
+            Ok::<_, ClientError>(stream)
+        };
+        let stream = tokio::time::timeout(PATIENCE, attempt).await.map_err(|_| ClientError::Silent)??;
+        let mut framed = Framed::new(stream, FrameCodec);
+        framed.read_buffer_mut().reserve(1 << 20);
+        let mut client = LinkClient { framed, next_id: 1, early: VecDeque::new() };
+        let identity = client
+            .ask(RequestBody::Identify)
+            .await?
+            .identity
+            .ok_or_else(|| ClientError::Refused("the front end does not say who it is".into()))?;
+        let front_end = FrontEnd {
+            model: identity.model,
+            serial: identity.serial,
+            firmware: identity.firmware,
+            rates_hz: identity.rates_hz,
+            clean_share: identity.clean_share,
+            converter_bits: identity.converter_bits,
+            inputs: identity
+                .inputs
+                .into_iter()
+                .map(|i| InputOffer {
+                    number: i.number,
+                    module: i.module,
+                    ranges_v: i.ranges_v,
+                    couplings: i.couplings.into_iter().map(from_link).collect(),
+                })
+                .collect(),
+        };
+        Ok((client, front_end))
+    }
+
+    /// Asks and waits for the answer; blocks that come first are kept for [`Self::block`].
+    pub async fn ask(&mut self, body: RequestBody) -> Result<Answer, ClientError> {
+        let id = self.next_id;
+        self.next_id += 1;
+        self.framed.send(Frame::Request(Request { id, body })).await?;
+        let wait = async {
+            loop {
+                match self.framed.next().await {
+                    None => return Err(ClientError::Closed),
+                    Some(frame) => match frame? {
+                        Frame::Answer(a) if a.id == id => return Ok(a),
+                        Frame::Block(b) => self.early.push_back(b),
+                        Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
+                        _ => {}
+                    },
+                }
+            }
+        };
+        let answer = tokio::time::timeout(PATIENCE, wait).await.map_err(|_| ClientError::Silent)??;
+        match answer.refused {
+            Some(says) => Err(ClientError::Refused(says)),
+            None => Ok(answer),
+        }
+    }
+
+    /// The next block. Safe to abandon while waiting.
+    pub async fn block(&mut self) -> Result<Block, ClientError> {
+        if let Some(b) = self.early.pop_front() {
+            return Ok(b);
+        }
+        loop {
+            match self.framed.next().await {
+                None => return Err(ClientError::Closed),
+                Some(frame) => match frame? {
+                    Frame::Block(b) => return Ok(b),
+                    Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
+                    _ => {}
+                },
+            }
+        }
+    }
+
+    /// Forgets blocks of an earlier start.
+    pub fn forget_early(&mut self) {
+        self.early.clear();
+    }
+}
+
+fn from_link(c: echo_link::Coupling) -> Coupling {
+    match c {
+        echo_link::Coupling::Dc => Coupling::Dc,
+        echo_link::Coupling::Ac => Coupling::Ac,
+        echo_link::Coupling::Iepe => Coupling::Iepe,
+    }
+}
+
+fn to_link(c: Coupling) -> echo_link::Coupling {
+    match c {
+        Coupling::Dc => echo_link::Coupling::Dc,
+        Coupling::Ac => echo_link::Coupling::Ac,
+        Coupling::Iepe => echo_link::Coupling::Iepe,
+    }
+}
+
+/// The settings a rig and a plan ask of the front end: its active rows, in their order.
+pub fn settings(rig: &Rig, plan: &Plan) -> Settings {
+    Settings {
+        rate_hz: plan.sample_rate_hz,
+        inputs: rig
+            .active()
+            .map(|c| InputSetting { number: c.input, range_v: c.range_v, coupling: to_link(c.coupling) })
+            .collect(),
+    }
+}

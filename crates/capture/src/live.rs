@@ -1,0 +1,216 @@
+//! The last seconds of every input and its level, for displays. Never in the way of recording.
+
+use echo_link::{BlockHead, FULL_SCALE};
+use std::collections::VecDeque;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+/// Most samples an input keeps.
+const LONGEST: usize = 1 << 19;
+/// Blocks over which “now” is taken: about half a second.
+const NOW_BLOCKS: usize = 10;
+
+/// Level of an input as shares of its range.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct InputLevel {
+    /// Input number.
+    pub input: u16,
+    /// Largest magnitude of the last half second.
+    pub peak: f64,
+    /// Root mean square of the last half second, mean included.
+    pub rms: f64,
+    /// Mean of the last half second.
+    pub mean: f64,
+    /// Largest magnitude since the last reset.
+    pub held: f64,
+    /// Over range in the last half second.
+    pub over: bool,
+    /// Over range since the last reset.
+    pub over_held: bool,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct BlockLevel {
+    peak: i32,
+    sum: f64,
+    squares: f64,
+    samples: usize,
+    over: bool,
+}
+
+#[derive(Debug)]
+struct InputView {
+    number: u16,
+    ring: VecDeque<i32>,
+    recent: VecDeque<BlockLevel>,
+    held: i32,
+    over_held: bool,
+}
+
+#[derive(Debug, Default)]
+struct Inner {
+    rate_hz: f64,
+    blocks: u64,
+    inputs: Vec<InputView>,
+}
+
+/// The live view, shared between the engine and the displays.
+#[derive(Debug, Default)]
+pub struct Live {
+    inner: Mutex<Inner>,
+}
+
+impl Live {
+    fn inner(&self) -> MutexGuard<'_, Inner> {
+        self.inner.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Begins anew for these inputs at this rate; held levels of inputs that stay are kept.
+    pub(crate) fn restart(&self, rate_hz: f64, numbers: &[u16]) {
+        let mut inner = self.inner();
+        let old = std::mem::take(&mut inner.inputs);
+        inner.rate_hz = rate_hz;
+        inner.blocks = 0;
+        inner.inputs = numbers
+            .iter()
+            .map(|&number| {
+                let before = old.iter().find(|o| o.number == number);
+                InputView {
+                    number,
+                    ring: VecDeque::new(),
+                    recent: VecDeque::new(),
+                    held: before.map_or(0, |b| b.held),
+                    over_held: before.is_some_and(|b| b.over_held),
+                }
+            })
+            .collect();
+    }
+
+    /// Forgets the held level of an input whose range or coupling changed.
+    pub(crate) fn forget(&self, number: u16) {
+        let mut inner = self.inner();
+        if let Some(i) = inner.inputs.iter_mut().find(|i| i.number == number) {
+            i.held = 0;
+            i.over_held = false;
+            i.recent.clear();
+            i.ring.clear();
+        }
+    }
+
+    /// Empties everything: the link is gone.
+    pub(crate) fn clear(&self) {
+        *self.inner() = Inner::default();
+    }
+
+    pub(crate) fn push(&self, head: &BlockHead, counts: &[Vec<i32>]) {
+        let mut inner = self.inner();
+        inner.blocks += 1;
+        // Ten seconds, or what memory is set aside for.
+        let keep = LONGEST.min((inner.rate_hz * 10.0) as usize).max(4096);
+        for ((view, c), over) in inner.inputs.iter_mut().zip(counts).zip(&head.over) {
+            let (mut peak, mut sum, mut squares) = (0i32, 0.0, 0.0);
+            for &x in c {
+                peak = peak.max(x.abs());
+                let v = f64::from(x);
+                sum += v;
+                squares += v * v;
+            }
+            let over = *over || peak >= FULL_SCALE;
+            view.recent.push_back(BlockLevel { peak, sum, squares, samples: c.len(), over });
+            if view.recent.len() > NOW_BLOCKS {
+                view.recent.pop_front();
+            }
+            view.held = view.held.max(peak);
+            view.over_held |= over;
+            let drop = (view.ring.len() + c.len()).saturating_sub(keep).min(view.ring.len());
+            view.ring.drain(..drop);
+            view.ring.extend(c);
+        }
+    }
+
+    /// Samples a second now, Hz; 0 when nothing comes.
+    pub fn rate_hz(&self) -> f64 {
+        self.inner().rate_hz
+    }
+
+    /// Blocks since the start: displays that have seen this number have nothing to draw.
+    pub fn blocks(&self) -> u64 {
+        self.inner().blocks
+    }
+
+    /// Levels of all inputs that are sent.
+    pub fn levels(&self) -> Vec<InputLevel> {
+        let scale = 1.0 / f64::from(FULL_SCALE);
+        self.inner()
+            .inputs
+            .iter()
+            .filter(|i| !i.recent.is_empty())
+            .map(|i| {
+                let n = i.recent.iter().map(|b| b.samples).sum::<usize>().max(1) as f64;
+                let squares: f64 = i.recent.iter().map(|b| b.squares).sum();
+                let sum: f64 = i.recent.iter().map(|b| b.sum).sum();
+                InputLevel {
+                    input: i.number,
+                    peak: f64::from(i.recent.iter().map(|b| b.peak).max().unwrap_or(0)) * scale,
+                    rms: (squares / n).sqrt() * scale,
+                    mean: sum / n * scale,
+                    held: f64::from(i.held) * scale,
+                    over: i.recent.iter().any(|b| b.over),
+                    over_held: i.over_held,
+                }
+            })
+            .collect()
+    }
+
+    /// The last `most` counts of an input, oldest first.
+    pub fn last(&self, input: u16, most: usize) -> Vec<i32> {
+        let inner = self.inner();
+        let Some(i) = inner.inputs.iter().find(|i| i.number == input) else {
+            return Vec::new();
+        };
+        i.ring.range(i.ring.len().saturating_sub(most)..).copied().collect()
+    }
+
+    /// Resets held levels of one input or of all.
+    pub fn reset_held(&self, input: Option<u16>) {
+        for i in self.inner().inputs.iter_mut().filter(|i| input.is_none_or(|n| n == i.number)) {
+            i.held = 0;
+            i.over_held = false;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn head(n: u32, over: bool) -> BlockHead {
+        BlockHead { sequence: 0, first_sample: 0, clock_ns: 0, clock_locked: true, samples: n, inputs: vec![4], over: vec![over] }
+    }
+
+    #[test]
+    fn levels_follow_and_peaks_are_held() {
+        let live = Live::default();
+        live.restart(1000.0, &[4]);
+        live.push(&head(2, true), &[vec![FULL_SCALE / 2, -FULL_SCALE / 2]]);
+        for _ in 0..NOW_BLOCKS {
+            live.push(&head(2, false), &[vec![FULL_SCALE / 4; 2]]);
+        }
+        let l = live.levels()[0];
+        assert!((l.peak - 0.25).abs() < 1e-6 && (l.held - 0.5).abs() < 1e-6 && (l.rms - 0.25).abs() < 1e-6);
+        assert!(!l.over && l.over_held);
+        live.reset_held(Some(4));
+        assert!(live.levels()[0].held == 0.0 && !live.levels()[0].over_held);
+        assert_eq!(live.last(4, 3).len(), 3);
+        assert!(live.last(5, 3).is_empty());
+    }
+
+    #[test]
+    fn memory_stays_flat() {
+        let live = Live::default();
+        live.restart(1000.0, &[4]);
+        for _ in 0..50 {
+            live.push(&head(1000, false), &[vec![1; 1000]]);
+        }
+        assert_eq!(live.last(4, usize::MAX).len(), 10_000);
+    }
+}

@@ -1,0 +1,157 @@
+//! CSV: time in the first column, one header line with `name [unit]`; results as columns.
+
+use crate::FormatError;
+use echo_job::analysis::{Analysis, Memory};
+use std::io::Write;
+use std::path::Path;
+
+/// Splits `name [unit]`.
+fn heading(text: &str) -> (String, String) {
+    match text.trim().rsplit_once('[') {
+        Some((name, rest)) if rest.trim_end().ends_with(']') => {
+            (name.trim().to_string(), rest.trim_end().trim_end_matches(']').trim().to_string())
+        }
+        _ => (text.trim().to_string(), String::new()),
+    }
+}
+
+/// Reads a whole file.
+///
+/// # Errors
+/// It cannot be read; has no data; a cell is no number; times do not ascend evenly.
+pub fn open(path: &Path) -> Result<Memory, FormatError> {
+    let name = path.display().to_string();
+    let file = std::fs::File::open(path).map_err(|source| FormatError::Io { name: name.clone(), source })?;
+    read(&name, file)
+}
+
+/// Reads from anything.
+///
+/// # Errors
+/// As [`open`].
+pub fn read(name: &str, from: impl std::io::Read) -> Result<Memory, FormatError> {
+    let wrong = |says: String| FormatError::not_that(name, says);
+    let mut reader = csv::ReaderBuilder::new().has_headers(true).trim(csv::Trim::All).from_reader(from);
+    let heads: Vec<(String, String)> = reader
+        .headers()
+        .map_err(|e| wrong(format!("is not CSV: {e}")))?
+        .iter()
+        .map(heading)
+        .collect();
+    if heads.len() < 2 {
+        return Err(wrong("has fewer than two columns; allowed is time in s, then a column a channel, under one header line".into()));
+    }
+    let mut columns = vec![Vec::new(); heads.len()];
+    for (i, record) in reader.records().enumerate() {
+        let line = i + 2;
+        let record = record.map_err(|e| wrong(format!("line {line}: {e}")))?;
+        for (k, (cell, column)) in record.iter().zip(&mut columns).enumerate() {
+            let x: f64 = cell
+                .parse()
+                .ok()
+                .filter(|x: &f64| x.is_finite())
+                .ok_or_else(|| wrong(format!("line {line}, column {}: “{cell}” is not a finite number", k + 1)))?;
+            column.push(x);
+        }
+    }
+    let time = columns.remove(0);
+    if time.len() < 2 {
+        return Err(wrong(format!("has {} lines of data; allowed are two or more", time.len())));
+    }
+    let step = (time[time.len() - 1] - time[0]) / (time.len() - 1) as f64;
+    let even = step > 0.0
+        && time.iter().enumerate().all(|(i, t)| (t - time[0] - i as f64 * step).abs() < 0.01 * step + 1e-9 * t.abs());
+    if !even {
+        return Err(wrong("has times that do not ascend in even steps; allowed is time in s, evenly sampled".into()));
+    }
+    // Times are rounded in writing; a rate this near to a whole number is one.
+    let rate = 1.0 / step;
+    let rate = if (rate - rate.round()).abs() < 1e-6 * rate { rate.round() } else { rate };
+    let channels = heads
+        .into_iter()
+        .skip(1)
+        .zip(columns)
+        .map(|((name, unit), data)| (name, unit, data))
+        .collect();
+    Ok(Memory::new(rate, channels))
+}
+
+fn io(source: std::io::Error) -> FormatError {
+    FormatError::Io { name: "CSV".into(), source }
+}
+
+/// One CSV line of texts.
+fn line(to: &mut impl Write, cells: &[String]) -> Result<(), FormatError> {
+    let mut w = csv::Writer::from_writer(Vec::new());
+    w.write_record(cells).map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
+    let bytes = w.into_inner().map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
+    to.write_all(&bytes).map_err(io)
+}
+
+fn number(x: f64) -> String {
+    if x.is_finite() { format!("{x}") } else { String::new() }
+}
+
+/// Writes a result: axis columns, then a column a trace; numbers as rows where there are no traces.
+///
+/// # Errors
+/// The writer's own error.
+pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), FormatError> {
+    let headed = |name: &str, unit: &str| if unit.is_empty() { name.to_string() } else { format!("{name} [{unit}]") };
+    let Some(axis) = result.axes.first() else {
+        line(to, &["name", "channel", "unit", "value"].map(String::from))?;
+        for n in &result.numbers {
+            line(to, &[n.name.clone(), n.channel.to_string(), n.unit.clone(), number(n.value)])?;
+        }
+        return Ok(());
+    };
+    let mut heads = vec![headed(&axis.name, &axis.unit)];
+    heads.extend(result.traces.iter().map(|t| headed(&format!("{} {}", t.name, t.quantity), &t.unit)));
+    line(to, &heads)?;
+    for (i, x) in axis.values.iter().enumerate() {
+        let mut cells = vec![number(*x)];
+        cells.extend(result.traces.iter().map(|t| number(t.values[i])));
+        writeln!(to, "{}", cells.join(",")).map_err(io)?;
+    }
+    Ok(())
+}
+
+/// Writes waveforms as CSV piece by piece.
+pub struct CsvOut<W: Write> {
+    to: W,
+    rate: f64,
+    at: u64,
+}
+
+impl<W: Write> CsvOut<W> {
+    /// Writes the header line: names with units.
+    ///
+    /// # Errors
+    /// The writer's own error.
+    pub fn new(mut to: W, rate: f64, channels: &[(String, String)]) -> Result<Self, FormatError> {
+        let mut heads = vec!["time [s]".to_string()];
+        heads.extend(channels.iter().map(|(name, unit)| format!("{name} [{unit}]")));
+        line(&mut to, &heads)?;
+        Ok(CsvOut { to, rate, at: 0 })
+    }
+
+    /// Adds samples: one vector a channel. Missing ones (NaN) stay empty.
+    ///
+    /// # Errors
+    /// The writer's own error.
+    pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
+        for i in 0..channels.first().map_or(0, Vec::len) {
+            write!(self.to, "{}", self.at as f64 / self.rate).map_err(io)?;
+            for c in channels {
+                if c[i].is_finite() {
+                    write!(self.to, ",{:.9e}", c[i]).map_err(io)?;
+                } else {
+                    write!(self.to, ",").map_err(io)?;
+                }
+            }
+            writeln!(self.to).map_err(io)?;
+            self.at += 1;
+        }
+        self.to.flush().map_err(io)
+    }
+}

@@ -1,0 +1,38 @@
+//! Opening a waveform file by its ending.
+
+use crate::{FormatError, csv, wav};
+use echo_job::analysis::Source;
+use sha2::{Digest, Sha256};
+use std::io::Read;
+use std::path::Path;
+
+/// Opens a WAV or CSV file as a source of samples.
+///
+/// # Errors
+/// The file cannot be read or is not what its ending says.
+pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
+    match ending.as_str() {
+        "wav" => Ok(Box::new(wav::WavSource::open(path)?)),
+        "csv" => Ok(Box::new(csv::open(path)?)),
+        _ => Err(FormatError::not_that(&path.display().to_string(), "is neither .wav nor .csv; allowed are these two")),
+    }
+}
+
+/// SHA-256 of a file in hex, read in pieces.
+///
+/// # Errors
+/// The file cannot be read.
+pub fn sha256(path: &Path) -> Result<String, FormatError> {
+    let wrap = |source| FormatError::Io { name: path.display().to_string(), source };
+    let mut file = std::fs::File::open(path).map_err(wrap)?;
+    let mut hash = Sha256::new();
+    let mut buffer = vec![0; 1 << 20];
+    loop {
+        let n = file.read(&mut buffer).map_err(wrap)?;
+        if n == 0 {
+            return Ok(hash.finalize().iter().map(|b| format!("{b:02x}")).collect());
+        }
+        hash.update(&buffer[..n]);
+    }
+}

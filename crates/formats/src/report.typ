@@ -1,0 +1,57 @@
+#let r = json("report.json")
+#let ink = rgb("#10263b")
+#let soft = rgb("#52667a")
+#let rule = rgb("#d9d3c3")
+#set document(title: r.title)
+#set page(
+  paper: "a4",
+  margin: (x: 18mm, top: 16mm, bottom: 16mm),
+  footer: context text(7.5pt, fill: soft)[#r.foot #h(1fr) #counter(page).display("1 of 1", both: true)],
+)
+#set text(font: "Sofia Sans", size: 9pt, fill: ink, lang: "en")
+#set par(leading: 0.55em)
+#show raw: set text(font: "JetBrains Mono", size: 6.6pt)
+#let head(body) = block(above: 8pt, below: 4pt, text(9.5pt, weight: "semibold", body))
+
+#text(8pt, fill: rgb("#0b6b6b"), weight: "semibold", r.heading)
+#v(-4pt)
+#text(16pt, weight: "semibold", r.title)
+#v(-6pt)
+#text(8pt, fill: soft, r.subtitle)
+#v(-2pt)
+#line(length: 100%, stroke: 0.8pt + ink)
+
+#if r.findings != "" [
+  #head[Findings]
+  #for part in r.findings.split("\n") [#part #parbreak()]
+]
+
+#head[What was measured]
+#grid(
+  columns: (1fr, 1fr), column-gutter: 14pt, row-gutter: 3.5pt,
+  ..r.facts.map(((name, value)) => grid(columns: (34%, 1fr), text(fill: soft, name), value)),
+)
+
+#for (i, f) in r.figures.enumerate() [
+  #head(f.title)
+  #image("figure" + str(i) + ".svg", width: 100%)
+  #v(-4pt)
+  #text(7.5pt, fill: soft, f.caption)
+]
+
+#head[Rig]
+#set text(7.2pt)
+#table(
+  columns: r.rig_heads.len(),
+  inset: (x: 3pt, y: 1.6pt),
+  stroke: (x, y) => if y == 0 { (bottom: 0.7pt + ink) } else { (bottom: 0.3pt + rule) },
+  ..r.rig_heads.map(h => text(fill: soft, h)),
+  ..r.rig_rows.flatten(),
+)
+#set text(9pt)
+
+#head[How each number was made]
+#for (name, body) in r.made [
+  #text(7.5pt, weight: "semibold", name) \
+  #raw(body) \
+]

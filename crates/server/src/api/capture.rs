@@ -1,0 +1,93 @@
+//! Front end, arming, recording, stopping.
+
+use super::ApiError;
+use crate::App;
+use axum::Json;
+use axum::extract::{Query, State};
+use axum::http::StatusCode;
+use echo_capture::Status;
+use echo_capture::discover::Found;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+/// State of everything the watch bar shows.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct StatusBody {
+    /// Link and capture.
+    #[serde(flatten)]
+    pub status: Status,
+    /// Whether the database answers.
+    pub store: bool,
+    /// Campaign that capture works for.
+    pub campaign: Option<i64>,
+}
+
+/// What is going on.
+#[utoipa::path(get, path = "/api/status", responses((status = 200, body = StatusBody)))]
+pub async fn status(State(app): State<App>) -> Json<StatusBody> {
+    let store = app.store.ping().await.is_ok();
+    let status = app.capture.status().borrow().clone();
+    Json(StatusBody { status, store, campaign: app.setup().map(|s| s.campaign) })
+}
+
+/// Front ends found on the network.
+#[utoipa::path(get, path = "/api/front-ends", responses((status = 200, body = Vec<Found>)))]
+pub async fn found(State(app): State<App>) -> Json<Vec<Found>> {
+    Json(app.discovery().found())
+}
+
+/// Where a front end is.
+#[derive(Deserialize, ToSchema)]
+pub struct Address {
+    /// `host:port`, or nothing for none.
+    pub address: Option<String>,
+}
+
+/// Connects to a front end.
+#[utoipa::path(put, path = "/api/capture/front-end", request_body = Address, responses((status = 204), (status = 422, body = super::ErrorBody)))]
+pub async fn connect(State(app): State<App>, Json(to): Json<Address>) -> Result<StatusCode, ApiError> {
+    let address = to.address.map(|a| a.trim().to_string()).filter(|a| !a.is_empty());
+    if let Some(a) = &address {
+        let good = a.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok_and(|p| p > 0));
+        if !good {
+            return Err(echo_job::Refusal::new("address", format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460")).into());
+        }
+    }
+    app.capture.connect(address).await;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Gets ready to record.
+#[utoipa::path(post, path = "/api/capture/arm", responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn arm(State(app): State<App>) -> Result<StatusCode, ApiError> {
+    app.capture.arm().await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Records from now on.
+#[utoipa::path(post, path = "/api/capture/record", responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn record(State(app): State<App>) -> Result<StatusCode, ApiError> {
+    app.capture.record().await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Stops recording, or disarms.
+#[utoipa::path(post, path = "/api/capture/stop", responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn stop(State(app): State<App>) -> Result<StatusCode, ApiError> {
+    app.capture.stop().await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Which held level to reset.
+#[derive(Deserialize, IntoParams)]
+pub struct OneInput {
+    /// Input; all when left out.
+    pub input: Option<u16>,
+}
+
+/// Resets held levels.
+#[utoipa::path(post, path = "/api/capture/levels/reset", params(OneInput), responses((status = 204)))]
+pub async fn reset_levels(State(app): State<App>, Query(q): Query<OneInput>) -> StatusCode {
+    app.capture.live().reset_held(q.input);
+    StatusCode::NO_CONTENT
+}

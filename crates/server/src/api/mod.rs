@@ -1,0 +1,71 @@
+//! The HTTP API: one file a subject.
+
+pub mod campaigns;
+pub mod capture;
+mod error;
+pub mod export;
+pub mod report;
+pub mod runs;
+
+pub use error::{ApiError, ErrorBody};
+
+use crate::App;
+use axum::routing::{get, patch, post, put};
+use axum::{Json, Router};
+use utoipa::OpenApi;
+
+/// Who asks, until people sign in: the header `x-who`, or “engineer”.
+pub fn who(headers: &axum::http::HeaderMap) -> String {
+    headers
+        .get("x-who")
+        .and_then(|v| v.to_str().ok())
+        .filter(|v| !v.is_empty() && v.len() <= 80)
+        .unwrap_or("engineer")
+        .to_string()
+}
+
+/// Description of the API.
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Fleet Echo", description = "Rig, plan, run, study and report vibration tests."),
+    paths(
+        campaigns::list, campaigns::choose, campaigns::rig, campaigns::change_channel, campaigns::plan,
+        campaigns::save_plan, campaigns::changes, campaigns::recipes, campaigns::keep_recipe,
+        capture::status, capture::found, capture::connect, capture::arm, capture::record, capture::stop,
+        capture::reset_levels,
+        runs::list, runs::one, runs::overview, runs::result, runs::correct,
+        export::wav, export::csv, report::read, report::save, report::pdf,
+    )
+)]
+pub struct Api;
+
+/// All routes below `/api`.
+pub fn router() -> Router<App> {
+    Router::new()
+        .route("/openapi.json", get(async || Json(Api::openapi())))
+        .route("/campaigns", get(campaigns::list))
+        .route("/campaigns/{id}/choose", post(campaigns::choose))
+        .route("/campaigns/{id}/rig", get(campaigns::rig))
+        .route("/campaigns/{id}/rig/{input}", patch(campaigns::change_channel))
+        .route("/campaigns/{id}/plan", get(campaigns::plan).put(campaigns::save_plan))
+        .route("/campaigns/{id}/changes", get(campaigns::changes))
+        .route("/campaigns/{id}/recipes", get(campaigns::recipes))
+        .route("/campaigns/{id}/recipes/{name}", put(campaigns::keep_recipe))
+        .route("/campaigns/{id}/runs", get(runs::list))
+        .route("/campaigns/{id}/report", get(report::read).put(report::save))
+        .route("/campaigns/{id}/report.pdf", get(report::pdf))
+        .route("/status", get(capture::status))
+        .route("/front-ends", get(capture::found))
+        .route("/capture/front-end", put(capture::connect))
+        .route("/capture/arm", post(capture::arm))
+        .route("/capture/record", post(capture::record))
+        .route("/capture/stop", post(capture::stop))
+        .route("/capture/levels/reset", post(capture::reset_levels))
+        .route("/runs/{id}", get(runs::one))
+        .route("/runs/{id}/overview", get(runs::overview))
+        .route("/runs/{id}/results", post(runs::result))
+        .route("/runs/{id}/channels/{channel}/sensitivity", post(runs::correct))
+        .route("/runs/{id}/export.wav", get(export::wav))
+        .route("/runs/{id}/export.csv", get(export::csv))
+        .fallback(async || ApiError::missing("this address of the API; /api/openapi.json lists those there are"))
+}

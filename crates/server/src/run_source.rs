@@ -1,0 +1,100 @@
+//! A stored run as a source of samples in engineering units.
+
+use echo_job::analysis::AnalysisError;
+use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
+use echo_job::sensitivity::Sensitivity;
+use echo_job::unit::find;
+use echo_store::Store;
+use echo_store::run::{Run, RunChannel};
+use tokio::runtime::Handle;
+
+/// What turns counts of a channel into its unit.
+#[derive(Debug, Clone)]
+pub struct Calibrated {
+    /// Channel of the run, from 1.
+    pub channel: i16,
+    /// The row as recorded.
+    pub recorded: RunChannel,
+    /// Sensitivity in force.
+    pub sensitivity: Sensitivity,
+    /// Unit a count.
+    pub factor: f64,
+}
+
+/// Unit a count for a row.
+pub fn factor(volts_per_count: f64, sensitivity: &Sensitivity, unit: &str) -> f64 {
+    let volts_per_si = sensitivity.volts_per_si().unwrap_or(f64::NAN);
+    let to_si = find(unit).map_or(f64::NAN, |u| u.to_si);
+    volts_per_count / volts_per_si / to_si
+}
+
+/// Channels of a run with the sensitivities in force.
+///
+/// # Errors
+/// The database is away.
+pub async fn calibrated(store: &Store, run: i64) -> echo_store::Result<Vec<Calibrated>> {
+    let channels = store.run_channels(run).await?;
+    let history = store.calibrations(run).await?;
+    Ok(channels
+        .into_iter()
+        .map(|recorded| {
+            let sensitivity = history
+                .iter()
+                .rev()
+                .find(|c| c.channel == recorded.channel)
+                .map_or_else(|| recorded.row.sensitivity.clone(), |c| c.sensitivity.clone());
+            let factor = factor(recorded.volts_per_count, &sensitivity, &recorded.row.unit);
+            Calibrated { channel: recorded.channel, recorded, sensitivity, factor }
+        })
+        .collect())
+}
+
+/// Reads a run from a thread that may wait.
+pub struct RunSource {
+    store: Store,
+    handle: Handle,
+    run: i64,
+    channels: Vec<Calibrated>,
+    info: SourceInfo,
+}
+
+impl RunSource {
+    /// Prepares a run for reading; must be called inside the runtime.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn open(store: &Store, run: &Run) -> echo_store::Result<RunSource> {
+        let channels = calibrated(store, run.id).await?;
+        let gaps = store.gaps(run.id).await?;
+        let info = SourceInfo {
+            sample_rate_hz: run.sample_rate_hz,
+            samples: run.samples as u64,
+            channels: channels
+                .iter()
+                .map(|c| SourceChannel { name: c.recorded.row.name.clone(), unit: c.recorded.row.unit.clone() })
+                .collect(),
+            gaps: gaps.iter().map(|g| (g.first_sample as u64, g.samples as u64)).collect(),
+            full_scale: false,
+        };
+        Ok(RunSource { store: store.clone(), handle: Handle::current(), run: run.id, channels, info })
+    }
+}
+
+impl Source for RunSource {
+    fn info(&self) -> &SourceInfo {
+        &self.info
+    }
+
+    fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError> {
+        for (index, to) in channels.iter().zip(out) {
+            let c = &self.channels[*index];
+            let counts = self
+                .handle
+                .block_on(self.store.counts(self.run, c.channel, from as i64, count))
+                .map_err(|e| AnalysisError::Input(e.to_string()))?;
+            to.clear();
+            to.extend(counts.into_iter().map(|x| x.map_or(f64::NAN, |x| f64::from(x) * c.factor)));
+        }
+        Ok(())
+    }
+}

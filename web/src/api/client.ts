@@ -1,0 +1,44 @@
+/** Typed calls of the HTTP API; an error is a sentence, and the field it is about. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type Schema = components["schemas"];
+export type Channel = Schema["ChannelRow"];
+export type ChannelChange = Schema["ChannelChange"];
+export type RigBody = Schema["RigBody"];
+export type PlanBody = Schema["PlanBody"];
+export type Plan = Schema["Plan"];
+export type Status = Schema["StatusBody"];
+export type RunBody = Schema["RunBody"];
+export type RunDetail = Schema["RunDetail"];
+export type Analysis = Schema["Analysis"];
+export type Caution = Schema["Caution"];
+export type ReportBody = Schema["ReportBody"];
+
+/** An answer that is an error. */
+export class Refused extends Error {
+  field: string | undefined;
+  constructor(says: string, field?: string | null) {
+    super(says);
+    this.field = field ?? undefined;
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The data of an answer; throws its sentence otherwise. */
+export async function told<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let a: Answer<T>;
+  try {
+    a = await answer;
+  } catch {
+    throw new Refused("The server does not answer. What is recorded is safe there; start it again if it stopped.");
+  }
+  if (a.error !== undefined || !a.response.ok) {
+    const e = a.error as { says?: string; field?: string | null } | undefined;
+    throw new Refused(e?.says ?? `The server answered ${a.response.status}.`, e?.field);
+  }
+  return a.data as T;
+}

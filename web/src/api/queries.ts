@@ -1,0 +1,96 @@
+/** What the stations ask the server, cached by subject. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type ChannelChange, type Plan, type ReportBody, told } from "./client";
+
+const at = (id: number) => ({ params: { path: { id } } });
+
+export const useCampaigns = () =>
+  useQuery({ queryKey: ["campaigns"], queryFn: () => told(api.GET("/api/campaigns")), refetchInterval: 10_000 });
+
+export const useRig = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["rig", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/rig", at(campaign ?? 0))),
+    refetchInterval: 3_000,
+  });
+
+export const usePlan = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["plan", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/plan", at(campaign ?? 0))),
+    refetchInterval: 10_000,
+  });
+
+export const useRuns = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["runs", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/runs", at(campaign ?? 0))),
+  });
+
+export const useRun = (id: number | undefined) =>
+  useQuery({
+    queryKey: ["run", id],
+    enabled: id !== undefined,
+    queryFn: () => told(api.GET("/api/runs/{id}", at(id ?? 0))),
+  });
+
+export const useReport = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["report", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
+  });
+
+export function useChangeChannel(campaign: number | undefined) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ input, change }: { input: number; change: ChannelChange }) =>
+      told(
+        api.PATCH("/api/campaigns/{id}/rig/{input}", {
+          params: { path: { id: campaign ?? 0, input } },
+          body: change,
+        }),
+      ),
+    onSuccess: (rig) => {
+      client.setQueryData(["rig", campaign], rig);
+      client.invalidateQueries({ queryKey: ["plan", campaign] });
+    },
+  });
+}
+
+export function useSavePlan(campaign: number | undefined) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (plan: Plan) => told(api.PUT("/api/campaigns/{id}/plan", { ...at(campaign ?? 0), body: plan })),
+    onSuccess: (plan) => client.setQueryData(["plan", campaign], plan),
+  });
+}
+
+export function useSaveReport(campaign: number | undefined) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: ReportBody) => told(api.PUT("/api/campaigns/{id}/report", { ...at(campaign ?? 0), body })),
+    onSuccess: (_, body) => client.setQueryData(["report", campaign], body),
+  });
+}
+
+/** Smallest and largest of equal stretches of a run's channels. */
+export type Envelope = { channel: number; low: Float32Array; high: Float32Array };
+
+export async function overview(run: number, channels: number[], from: number, to: number, points: number, signal?: AbortSignal) {
+  const bytes = await told(
+    api.GET("/api/runs/{id}/overview", {
+      params: { path: { id: run }, query: { channels: channels.join(","), from_s: from, to_s: to, points } },
+      parseAs: "arrayBuffer",
+      signal,
+    }),
+  );
+  const all = new Float32Array(bytes as unknown as ArrayBuffer);
+  return channels.map((channel, i): Envelope => {
+    const a = i * 2 * points;
+    return { channel, low: all.subarray(a, a + points), high: all.subarray(a + points, a + 2 * points) };
+  });
+}

@@ -1,0 +1,73 @@
+/** The campaign's runs in time: the way to data. */
+import { useNavigate, useParams } from "react-router";
+import type { RunBody } from "../api/client";
+import { useRuns } from "../api/queries";
+import { span } from "../ui/format";
+import { useCampaign } from "./useCampaign";
+
+const time = (t: number) => new Date(t).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
+
+/** Places runs to scale, but never over one another and never too small to hit. */
+function placed(runs: RunBody[], from: number, to: number) {
+  let end = 0;
+  return runs.map((run) => {
+    const start = Date.parse(run.started_at);
+    const left = Math.max(((start - from) / (to - from)) * 100, end);
+    const width = Math.max(((run.duration_s * 1000) / (to - from)) * 100, 3.2);
+    end = left + width + 0.5;
+    return { run, left, width };
+  });
+}
+
+export function LogStrip() {
+  const { id } = useCampaign();
+  const all = useRuns(id).data ?? [];
+  const go = useNavigate();
+  const shown = Number(useParams().run ?? window.location.pathname.match(/^\/study\/(\d+)/)?.[1]);
+  const runs = all.slice(-24);
+  const now = Date.now();
+  const first = runs[0] ? Date.parse(runs[0].started_at) : now - 3600_000;
+  const from = Math.min(first, now - 600_000);
+  const to = now + (now - from) * 0.06;
+  let boxes = placed(runs, from, to);
+  const over = Math.max(...boxes.map((b) => b.left + b.width), 0);
+  if (over > 99) boxes = boxes.map((b) => ({ ...b, left: (b.left * 98) / over, width: (b.width * 98) / over }));
+  const nowAt = Math.min(((now - from) / (to - from)) * 100, 99);
+  return (
+    <footer className="col-span-2 flex border-t border-rule">
+      <div className="w-28 shrink-0 px-4 pt-4 text-[12px] text-soft">
+        Log, {new Date(now).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}
+      </div>
+      <div className="relative mr-4 flex-1">
+        <div className="absolute right-0 bottom-4 left-0 border-b border-rule" />
+        <span className="num absolute bottom-0 left-0 text-[11px] text-soft">{time(from)}</span>
+        <span className="num absolute bottom-0 text-[11px] text-soft" style={{ left: `${nowAt}%` }}>
+          now
+        </span>
+        <div aria-hidden className="absolute top-2 bottom-4 border-l border-dotted border-buoy" style={{ left: `${nowAt}%` }} />
+        {runs.length === 0 && <span className="absolute top-3 left-2 text-[13px] text-soft">No run yet: Record makes the first.</span>}
+        {boxes.map(({ run, left, width }) => {
+          const bad = run.state === "broken";
+          const going = run.state === "recording";
+          const here = run.id === shown;
+          return (
+            <button
+              type="button"
+              key={run.id}
+              title={`Run ${run.number} ${run.kind}, ${going ? "recording" : span(run.duration_s)}${run.ended_because ? `: ${run.ended_because}` : ""}`}
+              aria-label={`Open run ${run.number} ${run.kind}`}
+              aria-current={here}
+              className={`num absolute bottom-5 h-5 min-w-6 overflow-hidden border px-1 text-left text-[12px] leading-[18px] ${here ? "border-2 border-harbour bg-shoal" : "border-ink bg-sheet"} ${going ? "border-buoy! text-buoy" : ""}`}
+              style={{ left: `${left}%`, width: `${width}%` }}
+              onClick={() => go(`/study/${run.id}`)}
+            >
+              {run.number}
+              {bad && <span className="float-right text-reef">▣</span>}
+              {going && " ●"}
+            </button>
+          );
+        })}
+      </div>
+    </footer>
+  );
+}

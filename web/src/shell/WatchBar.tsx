@@ -1,0 +1,190 @@
+/** The bar that is the same everywhere: who is connected, what is captured, the orders. */
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions, Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Status, told } from "../api/client";
+import { useConnected, useStatus } from "../api/live";
+import { usePlan } from "../api/queries";
+import { Button } from "../ui/Button";
+import { bytes, clock, rate, span } from "../ui/format";
+import { captureName, orders, progressOf, stateLook } from "./capture";
+import { useCampaign } from "./useCampaign";
+
+type Order = (what: "arm" | "record" | "stop") => void;
+
+export function WatchBar({ onOrder }: { onOrder: Order }) {
+  const status = useStatus();
+  const connected = useConnected();
+  const { id } = useCampaign();
+  const room = usePlan(id).data?.sums.room_s;
+  const state = captureName(status);
+  const look = stateLook[state];
+  const going = progressOf(status);
+  const ready = connected && status?.store && status.link.link === "connected";
+  return (
+    <header className="flex items-center gap-4 border-b border-rule px-3">
+      <CampaignChoice />
+      <span className="h-5 border-l border-rule" />
+      <LinkChoice status={status} />
+      {status && !status.store && (
+        <span role="status" className="text-reef">
+          ■ database away
+        </span>
+      )}
+      {status?.store && room !== undefined && !going && <span className="text-[13px] text-soft">room for {span(room)}</span>}
+      <span className="ml-auto" />
+      {going ? <Going status={status} /> : <Ended status={status} />}
+      {!going && (
+        <span role="status" className={`font-semibold whitespace-nowrap ${look.colour}`}>
+          {look.shape} {look.word}
+        </span>
+      )}
+      {state === "idle" && (
+        <Button hint="A" disabled={!ready} onClick={() => onOrder("arm")}>
+          Arm
+        </Button>
+      )}
+      {(state === "idle" || state === "armed") && (
+        <Button look="hot" hint="R" disabled={!ready} onClick={() => onOrder("record")}>
+          Record
+        </Button>
+      )}
+      {(state === "recording" || state === "armed") && (
+        <Button hint="Esc" onClick={() => onOrder("stop")}>
+          Stop
+        </Button>
+      )}
+    </header>
+  );
+}
+
+function Going({ status }: { status: Status | undefined }) {
+  const p = progressOf(status);
+  if (!p) return null;
+  const look = stateLook[captureName(status)];
+  const s = p.samples / p.sample_rate_hz;
+  const left = p.planned ? p.planned / p.sample_rate_hz - s : undefined;
+  return (
+    <span role="status" className="flex items-baseline gap-3 whitespace-nowrap">
+      <span className={`font-semibold ${look.colour}`}>
+        {look.shape} {look.word} {p.number}
+      </span>
+      <span className="num text-[16px]">{clock(s)}</span>
+      <span className="text-[13px] text-soft">
+        {left !== undefined && left > 0 && `${left.toFixed(1)} s left · `}
+        {p.channels} ch × {rate(p.sample_rate_hz)} ·{" "}
+        {p.lost_blocks === 0 ? "no gaps" : <b className="text-reef">{p.lost_blocks} blocks lost</b>}
+        {p.store_away && <b className="text-reef"> · database away, {bytes(p.held_bytes)} held in memory</b>}
+      </span>
+    </span>
+  );
+}
+
+function Ended({ status }: { status: Status | undefined }) {
+  const e = status?.ended;
+  if (!e) return null;
+  return (
+    <span className={`truncate text-[13px] ${e.whole ? "text-soft" : "text-reef"}`} title={e.because}>
+      {e.whole ? "" : "▣ "}run {e.number}: {e.because}
+      {e.lost_blocks > 0 && `, ${e.lost_blocks} blocks lost`}
+    </span>
+  );
+}
+
+function CampaignChoice() {
+  const { campaign, all } = useCampaign();
+  const client = useQueryClient();
+  const choose = async (id: number) => {
+    await told(api.POST("/api/campaigns/{id}/choose", { params: { path: { id } } })).catch(() => undefined);
+    client.invalidateQueries();
+  };
+  return (
+    <Listbox value={campaign?.id ?? 0} onChange={choose}>
+      <ListboxButton className="max-w-72 truncate text-left text-[16px] font-semibold" aria-label="Campaign">
+        {campaign?.name ?? "No campaign"}
+      </ListboxButton>
+      <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
+        {all.map((c) => (
+          <ListboxOption key={c.id} value={c.id} className="cursor-pointer px-3 py-1 data-focus:bg-shoal data-selected:font-semibold">
+            {c.name}
+          </ListboxOption>
+        ))}
+      </ListboxOptions>
+    </Listbox>
+  );
+}
+
+function linkWords(status: Status | undefined): { shape: string; colour: string; says: string } {
+  const link = status?.link;
+  if (!link || link.link === "none") return { shape: "◇", colour: "text-lamp", says: "no front end chosen" };
+  if (link.link === "connecting")
+    return { shape: "◇", colour: "text-reef", says: `front end at ${link.address} not reached` };
+  if (link.refused) return { shape: "◈", colour: "text-reef", says: "front end refuses the set-up" };
+  const clockSays = link.clock_locked ? "clock locked" : "clock not locked";
+  return { shape: "◆", colour: link.clock_locked ? "text-lee" : "text-lamp", says: `${link.front_end.model} · ${clockSays}` };
+}
+
+/** The front end: which, and by which address. */
+function LinkChoice({ status }: { status: Status | undefined }) {
+  const words = linkWords(status);
+  const link = status?.link;
+  const address = link && link.link !== "none" ? link.address : "";
+  return (
+    <Popover className="min-w-0">
+      <PopoverButton className="flex items-center gap-1.5 truncate text-[13px]" aria-label={`Front end: ${words.says}`}>
+        <span className={words.colour}>{words.shape}</span>
+        <span className="truncate">{words.says}</span>
+      </PopoverButton>
+      <PopoverPanel anchor="bottom start" className="panel z-30 mt-2 w-96 p-4 shadow-lg">
+        <LinkForm address={address} says={link?.link === "connecting" ? link.says : (link?.link === "connected" && link.refused) || ""} />
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
+function LinkForm({ address, says }: { address: string; says: string }) {
+  const [text, setText] = useState(address);
+  const [wrong, setWrong] = useState("");
+  const found = useQuery({ queryKey: ["found"], queryFn: () => told(api.GET("/api/front-ends")), refetchInterval: 2000 });
+  const connect = async (to: string) => {
+    setText(to);
+    setWrong("");
+    await orders.connect(to).catch((e: Error) => setWrong(e.message));
+  };
+  return (
+    <form
+      className="flex flex-col gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        connect(text);
+      }}
+    >
+      {says && <p className="text-[13px] text-reef">{says}. Check its power, its cable and the address.</p>}
+      <label className="flex items-baseline gap-2">
+        Front end at
+        <input className="word w-56" value={text} onChange={(e) => setText(e.target.value)} placeholder="host:port" />
+      </label>
+      {wrong && (
+        <p role="alert" className="text-[13px] text-reef">
+          {wrong}
+        </p>
+      )}
+      <div className="text-[13px] text-soft">
+        {found.data?.length ? "Found on the network:" : "None has announced itself on the network; type its address."}
+        {found.data?.map((f) => (
+          <button
+            type="button"
+            key={f.address}
+            className="block w-full py-1 text-left text-harbour hover:bg-shoal"
+            onClick={() => connect(f.address)}
+          >
+            {f.model}, serial {f.serial} at <span className="num">{f.address}</span>
+          </button>
+        ))}
+      </div>
+      <Button look="main" type="submit" className="self-start">
+        Connect
+      </Button>
+    </form>
+  );
+}

@@ -1,0 +1,34 @@
+/** Orders to the capture engine, and what its state is called. */
+import { api, type Status, told } from "../api/client";
+
+export const orders = {
+  arm: () => told(api.POST("/api/capture/arm")),
+  record: () => told(api.POST("/api/capture/record")),
+  stop: () => told(api.POST("/api/capture/stop")),
+  resetLevels: () => told(api.POST("/api/capture/levels/reset")),
+  connect: (address: string | null) => told(api.PUT("/api/capture/front-end", { body: { address } })),
+};
+
+export type CaptureName = "idle" | "armed" | "recording" | "writing";
+
+export const captureName = (s: Status | undefined): CaptureName => s?.capture.state ?? "idle";
+
+/** Shape, word and colour of a state: never colour alone. */
+export const stateLook: Record<CaptureName, { shape: string; word: string; colour: string }> = {
+  idle: { shape: "○", word: "Idle", colour: "text-ink" },
+  armed: { shape: "◔", word: "Armed", colour: "text-buoy" },
+  recording: { shape: "●", word: "Recording", colour: "text-buoy" },
+  writing: { shape: "◑", word: "Writing", colour: "text-ink" },
+};
+
+/** The progress of a recording, or of its writing. */
+export function progressOf(s: Status | undefined) {
+  const c = s?.capture;
+  return c && (c.state === "recording" || c.state === "writing") ? c : undefined;
+}
+
+/** True while somebody types: single keys must not start anything then. */
+export function typing(e: KeyboardEvent): boolean {
+  const t = e.target as HTMLElement | null;
+  return !!t?.closest("input, textarea, select, [contenteditable], [role=grid], [role=listbox], [role=dialog]");
+}

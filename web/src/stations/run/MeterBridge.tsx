@@ -1,0 +1,76 @@
+/** All channels' levels side by side: now and held peak as share of range. */
+import { useRef } from "react";
+import type { Channel } from "../../api/client";
+import { levelsOf, usePictures } from "../../api/live";
+import { Button } from "../../ui/Button";
+import { orders } from "../../shell/capture";
+import { Panel } from "../../ui/Panel";
+
+const CLOSE = 0.85;
+
+export function MeterBridge({
+  channels,
+  shown,
+  onToggle,
+}: {
+  channels: Channel[];
+  shown: number[];
+  onToggle: (input: number) => void;
+}) {
+  const host = useRef<HTMLDivElement>(null);
+  const over = useRef<HTMLSpanElement>(null);
+  usePictures({ levels: true }, (p) => {
+    if (p.kind !== "levels") return;
+    const close: number[] = [];
+    for (const l of levelsOf(p)) {
+      const bar = host.current?.querySelector<HTMLElement>(`[data-bar="${l.input}"]`);
+      bar?.style.setProperty("--now", `${Math.min(l.peak, 1) * 100}%`);
+      bar?.style.setProperty("--held", `${Math.min(l.held, 1) * 100}%`);
+      bar?.style.setProperty("--tone", l.overHeld ? "var(--reef)" : "var(--ink)");
+      if (l.held > CLOSE) close.push(l.input);
+    }
+    if (over.current) {
+      over.current.textContent = close.length ? `over ${CLOSE * 100} %: input ${close.join(", ")}` : `none over ${CLOSE * 100} %`;
+    }
+  });
+  return (
+    <Panel
+      title="Levels"
+      says="share of range, now and held; press a bar to show its channel below"
+      aside={
+        <>
+          <span ref={over} className="text-[13px] text-soft" />
+          <Button look="link" onClick={() => orders.resetLevels()}>
+            Reset
+          </Button>
+        </>
+      }
+    >
+      <div ref={host} className="flex h-24 items-stretch gap-1 px-3 pb-1.5">
+        {channels.map((c) => {
+          const on = shown.includes(c.input);
+          return (
+            <button
+              type="button"
+              key={c.input}
+              data-bar={c.input}
+              disabled={!c.on}
+              aria-pressed={on}
+              aria-label={`Show input ${c.input}, ${c.name}`}
+              title={c.name || "free"}
+              onClick={() => onToggle(c.input)}
+              className={`flex min-w-0 flex-1 flex-col items-center px-1 ${on ? "bg-shoal" : ""} disabled:opacity-40`}
+            >
+              <span className="relative mt-1 w-full max-w-6 flex-1 bg-trough">
+                <span className="absolute inset-x-0 bottom-0" style={{ height: "var(--now, 0)", background: "var(--tone)" }} />
+                <span className="absolute -inset-x-0.5 h-0.5" style={{ bottom: "var(--held, 0)", background: "var(--tone)" }} />
+                <span className="absolute inset-x-0 border-t border-dotted border-lamp" style={{ bottom: `${CLOSE * 100}%` }} />
+              </span>
+              <span className="num text-[11px] leading-4">{c.input}</span>
+            </button>
+          );
+        })}
+      </div>
+    </Panel>
+  );
+}
