@@ -5,5 +5,5 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react(), tailwind()],
   server: { proxy: { "/api": { target: "http://127.0.0.1:7400", ws: true } } },
-  build: { chunkSizeWarningLimit: 1500 },
+  build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 1500 },
 });

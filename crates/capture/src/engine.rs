@@ -75,7 +75,8 @@ impl Capture {
     pub fn start(store: Store, options: Options) -> Capture {
         let (orders, inbox) = mpsc::channel(32);
         let live = Arc::new(Live::default());
-        let (status_to, status) = watch::channel(Status { link: LinkState::None, capture: CaptureState::Idle, ended: None });
+        let (status_to, status) =
+            watch::channel(Status { link: LinkState::None, capture: CaptureState::Idle, ended: None });
         let engine = Engine {
             store,
             options,

@@ -3,7 +3,9 @@
 use echo_job::front_end::{FrontEnd, InputOffer};
 use echo_job::plan::Plan;
 use echo_job::rig::{Coupling, Rig};
-use echo_link::{Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Notice, Request, RequestBody, Settings, greet};
+use echo_link::{
+    Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Notice, Request, RequestBody, Settings, greet,
+};
 use futures::{SinkExt, StreamExt};
 use std::collections::VecDeque;
 use std::time::Duration;

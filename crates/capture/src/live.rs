@@ -184,7 +184,15 @@ mod tests {
     use super::*;
 
     fn head(n: u32, over: bool) -> BlockHead {
-        BlockHead { sequence: 0, first_sample: 0, clock_ns: 0, clock_locked: true, samples: n, inputs: vec![4], over: vec![over] }
+        BlockHead {
+            sequence: 0,
+            first_sample: 0,
+            clock_ns: 0,
+            clock_locked: true,
+            samples: n,
+            inputs: vec![4],
+            over: vec![over],
+        }
     }
 
     #[test]

@@ -44,7 +44,13 @@ pub struct Recorder {
 
 impl Recorder {
     /// A recorder for an open run; the receiver tells when everything is stored and closed.
-    pub fn start(store: Store, run: i64, channels: usize, rate_hz: f64, limit: Option<u64>) -> (Recorder, Arc<Held>, oneshot::Receiver<()>) {
+    pub fn start(
+        store: Store,
+        run: i64,
+        channels: usize,
+        rate_hz: f64,
+        limit: Option<u64>,
+    ) -> (Recorder, Arc<Held>, oneshot::Receiver<()>) {
         let (jobs, work) = mpsc::unbounded_channel();
         let (done, when_done) = oneshot::channel();
         let held = Arc::new(Held::default());
@@ -83,7 +89,11 @@ impl Recorder {
             let end = self.limit.map_or(at, |l| at.min(l));
             self.flush();
             if end > self.next {
-                let gap = Gap { first_sample: self.next as i64, samples: (end - self.next) as i64, why: "blocks lost on the link".into() };
+                let gap = Gap {
+                    first_sample: self.next as i64,
+                    samples: (end - self.next) as i64,
+                    why: "blocks lost on the link".into(),
+                };
                 let _ = self.jobs.send(Job::Gap(gap));
                 self.next = end;
             }
@@ -155,7 +165,13 @@ enum Keep {
 }
 
 /// Packs and writes in order; waits and tries again while the store is away.
-async fn write(store: Store, run: i64, mut work: mpsc::UnboundedReceiver<Job>, held: Arc<Held>, done: oneshot::Sender<()>) {
+async fn write(
+    store: Store,
+    run: i64,
+    mut work: mpsc::UnboundedReceiver<Job>,
+    held: Arc<Held>,
+    done: oneshot::Sender<()>,
+) {
     while let Some(job) = work.recv().await {
         match job {
             Job::Samples { first, counts, over } => {

@@ -11,7 +11,9 @@ use std::path::PathBuf;
 
 /// Arguments of `analyze`.
 #[derive(Args)]
-#[command(after_help = "A recipe is one JSON object, such as\n  {\"lens\": \"spectrum\", \"block\": 4096, \"scaling\": \"psd\"}\nThe lenses are waveform, statistics and spectrum; examples/recipes has one of each.")]
+#[command(
+    after_help = "A recipe is one JSON object, such as\n  {\"lens\": \"spectrum\", \"block\": 4096, \"scaling\": \"psd\"}\nThe lenses are waveform, statistics and spectrum; examples/recipes has one of each."
+)]
 pub struct Analyze {
     /// WAV or CSV file.
     input: PathBuf,
@@ -33,7 +35,9 @@ impl Analyze {
         let as_csv = match self.out.as_ref().map(|o| o.extension().and_then(|e| e.to_str()).unwrap_or("")) {
             None | Some("json") => false,
             Some("csv") => true,
-            Some(other) => return Err(Failure::Refused(format!("--out ends in “.{other}”; allowed are .json and .csv"))),
+            Some(other) => {
+                return Err(Failure::Refused(format!("--out ends in “.{other}”; allowed are .json and .csv")));
+            }
         };
         let text = std::fs::read_to_string(&self.recipe)
             .map_err(|e| Failure::Refused(format!("--recipe {}: {e}", self.recipe.display())))?;

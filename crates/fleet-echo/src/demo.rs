@@ -33,7 +33,11 @@ fn plan(kind: &str, duration_s: f64) -> Plan {
 }
 
 /// Waits for a state of capture.
-pub async fn wait(capture: &Capture, what: &str, good: impl FnMut(&echo_capture::Status) -> bool) -> anyhow::Result<()> {
+pub async fn wait(
+    capture: &Capture,
+    what: &str,
+    good: impl FnMut(&echo_capture::Status) -> bool,
+) -> anyhow::Result<()> {
     tokio::time::timeout(Duration::from_secs(600), capture.status().wait_for(good))
         .await
         .with_context(|| format!("waited in vain until {what}"))??;
@@ -51,15 +55,23 @@ impl Demo {
         let rig = thruster_rig()?;
         let last = plan("steady, at sea", 60.0);
         let campaign = store
-            .create_campaign(NAME, "Merrow, port azimuth thruster", "Vibration after overhaul of the port thruster", &rig, &last)
+            .create_campaign(
+                NAME,
+                "Merrow, port azimuth thruster",
+                "Vibration after overhaul of the port thruster",
+                &rig,
+                &last,
+            )
             .await?;
         let capture = Capture::start(store.clone(), Options::default());
         capture.connect(Some(self.front_end.clone())).await;
         for (kind, seconds) in [("first check", 8.0), ("steady, alongside", 30.0), ("steady, at sea", 60.0)] {
             capture.set_up(Setup { campaign, rig: rig.clone(), plan: plan(kind, seconds) }).await?;
-            wait(&capture, "the front end sends", |s| {
-                matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0)
-            })
+            wait(
+                &capture,
+                "the front end sends",
+                |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0),
+            )
             .await?;
             capture.record().await?;
             wait(&capture, "the run is stored", |s| s.capture == CaptureState::Idle && s.ended.is_some()).await?;

@@ -55,7 +55,12 @@ impl Soak {
         let capture = Capture::start(store.clone(), Options::default());
         capture.connect(Some(self.front_end.clone())).await;
         capture.set_up(Setup { campaign, rig, plan }).await?;
-        wait(&capture, "the front end sends", |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0)).await?;
+        wait(
+            &capture,
+            "the front end sends",
+            |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0),
+        )
+        .await?;
         let before = store.waveform_bytes().await?;
         let begun = Instant::now();
         capture.record().await?;
@@ -91,7 +96,12 @@ impl Soak {
         let stored = (store.waveform_bytes().await? - before) as f64;
         let samples = run.samples as f64 * channels as f64;
         println!("run {} of “{name}”: {} · {}", run.number, run.state, ended.because);
-        println!("{channels} channels × {} Hz × {:.1} s in {took:.1} s: {:.2} million samples a second", self.rate_hz, run.samples as f64 / self.rate_hz, samples / took / 1e6);
+        println!(
+            "{channels} channels × {} Hz × {:.1} s in {took:.1} s: {:.2} million samples a second",
+            self.rate_hz,
+            run.samples as f64 / self.rate_hz,
+            samples / took / 1e6
+        );
         println!("blocks lost: {}", ended.lost_blocks);
         println!("stored: {:.0} MB, {:.2} bytes a sample with overview", stored / 1e6, stored / samples);
         let quarter = |part: usize| {

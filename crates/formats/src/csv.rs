@@ -32,14 +32,12 @@ pub fn open(path: &Path) -> Result<Memory, FormatError> {
 pub fn read(name: &str, from: impl std::io::Read) -> Result<Memory, FormatError> {
     let wrong = |says: String| FormatError::not_that(name, says);
     let mut reader = csv::ReaderBuilder::new().has_headers(true).trim(csv::Trim::All).from_reader(from);
-    let heads: Vec<(String, String)> = reader
-        .headers()
-        .map_err(|e| wrong(format!("is not CSV: {e}")))?
-        .iter()
-        .map(heading)
-        .collect();
+    let heads: Vec<(String, String)> =
+        reader.headers().map_err(|e| wrong(format!("is not CSV: {e}")))?.iter().map(heading).collect();
     if heads.len() < 2 {
-        return Err(wrong("has fewer than two columns; allowed is time in s, then a column a channel, under one header line".into()));
+        return Err(wrong(
+            "has fewer than two columns; allowed is time in s, then a column a channel, under one header line".into(),
+        ));
     }
     let mut columns = vec![Vec::new(); heads.len()];
     for (i, record) in reader.records().enumerate() {
@@ -67,12 +65,7 @@ pub fn read(name: &str, from: impl std::io::Read) -> Result<Memory, FormatError>
     // Times are rounded in writing; a rate this near to a whole number is one.
     let rate = 1.0 / step;
     let rate = if (rate - rate.round()).abs() < 1e-6 * rate { rate.round() } else { rate };
-    let channels = heads
-        .into_iter()
-        .skip(1)
-        .zip(columns)
-        .map(|((name, unit), data)| (name, unit, data))
-        .collect();
+    let channels = heads.into_iter().skip(1).zip(columns).map(|((name, unit), data)| (name, unit, data)).collect();
     Ok(Memory::new(rate, channels))
 }
 

@@ -110,13 +110,32 @@ pub fn svg(plot: &Plot<'_>) -> String {
     };
     for t in y_ticks {
         let y = py(t);
-        let _ = write!(s, "<path d='M{LEFT} {y:.2}H{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{}' y='{:.2}' text-anchor='end' fill='#52667a'>{}</text>", WIDTH - RIGHT, LEFT - 5.0, y + 3.5, tick_text(t));
+        let _ = write!(
+            s,
+            "<path d='M{LEFT} {y:.2}H{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{}' y='{:.2}' text-anchor='end' fill='#52667a'>{}</text>",
+            WIDTH - RIGHT,
+            LEFT - 5.0,
+            y + 3.5,
+            tick_text(t)
+        );
     }
     for t in ticks(x0, x1, 8) {
         let x = px(t);
-        let _ = write!(s, "<path d='M{x:.2} {TOP}V{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{x:.2}' y='{}' text-anchor='middle' fill='#52667a'>{}</text>", HEIGHT - BOTTOM, HEIGHT - BOTTOM + 12.0, tick_text(t));
+        let _ = write!(
+            s,
+            "<path d='M{x:.2} {TOP}V{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{x:.2}' y='{}' text-anchor='middle' fill='#52667a'>{}</text>",
+            HEIGHT - BOTTOM,
+            HEIGHT - BOTTOM + 12.0,
+            tick_text(t)
+        );
     }
-    let _ = write!(s, "<text x='{}' y='{}' text-anchor='end' fill='#52667a'>{}</text>", WIDTH - RIGHT, HEIGHT - 5.0, escape(plot.x_label));
+    let _ = write!(
+        s,
+        "<text x='{}' y='{}' text-anchor='end' fill='#52667a'>{}</text>",
+        WIDTH - RIGHT,
+        HEIGHT - 5.0,
+        escape(plot.x_label)
+    );
     let _ = write!(s, "<text x='{LEFT}' y='{}' fill='#52667a'>{}</text>", HEIGHT - 5.0, escape(plot.y_label));
     for (i, c) in plot.curves.iter().enumerate() {
         let (hue, dash) = TRACES[i % TRACES.len()];
@@ -140,11 +159,20 @@ pub fn svg(plot: &Plot<'_>) -> String {
             pen = true;
             last = at;
         }
-        let dashes = if dash.is_empty() || c.low.is_some() { String::new() } else { format!(" stroke-dasharray='{dash}'") };
-        let _ = write!(s, "<path d='{d}' fill='none' stroke='{hue}' stroke-width='.8' stroke-linejoin='round'{dashes}/>");
+        let dashes =
+            if dash.is_empty() || c.low.is_some() { String::new() } else { format!(" stroke-dasharray='{dash}'") };
+        let _ =
+            write!(s, "<path d='{d}' fill='none' stroke='{hue}' stroke-width='.8' stroke-linejoin='round'{dashes}/>");
         if plot.curves.len() > 1 {
             let y = TOP + 10.0 + 12.0 * i as f64;
-            let _ = write!(s, "<path d='M{} {}h18' stroke='{hue}'{dashes}/><text x='{}' y='{y}' text-anchor='end' fill='#10263b'>{}</text>", WIDTH - RIGHT - 24.0, y - 3.5, WIDTH - RIGHT - 30.0, escape(c.name));
+            let _ = write!(
+                s,
+                "<path d='M{} {}h18' stroke='{hue}'{dashes}/><text x='{}' y='{y}' text-anchor='end' fill='#10263b'>{}</text>",
+                WIDTH - RIGHT - 24.0,
+                y - 3.5,
+                WIDTH - RIGHT - 30.0,
+                escape(c.name)
+            );
         }
     }
     s.push_str("</svg>");

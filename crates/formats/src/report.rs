@@ -97,14 +97,30 @@ impl World for Desk {
     }
 }
 
-/// Sets a report.
+/// Sets a report as PDF.
 ///
 /// # Errors
 /// [`FormatError::Report`] with what the typesetter says.
 pub fn pdf(report: &Report) -> Result<Vec<u8>, FormatError> {
-    let say = |e: &dyn std::fmt::Display| FormatError::Report(e.to_string());
+    typst_pdf::pdf(&set(report)?, &typst_pdf::PdfOptions::default()).map_err(all)
+}
+
+/// Sets a report as pictures, one SVG a page.
+///
+/// # Errors
+/// [`FormatError::Report`] with what the typesetter says.
+pub fn pages(report: &Report) -> Result<Vec<String>, FormatError> {
+    let options = typst_svg::SvgOptions::default();
+    Ok(set(report)?.pages().iter().map(|p| typst_svg::svg(p, &options)).collect())
+}
+
+fn all(errors: typst::ecow::EcoVec<typst::diag::SourceDiagnostic>) -> FormatError {
+    FormatError::Report(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; "))
+}
+
+fn set(report: &Report) -> Result<typst_layout::PagedDocument, FormatError> {
     let mut files = HashMap::new();
-    let json = serde_json::to_vec(report).map_err(|e| say(&e))?;
+    let json = serde_json::to_vec(report).map_err(|e| FormatError::Report(e.to_string()))?;
     files.insert(file_id("/report.json")?, Bytes::new(json));
     for (i, f) in report.figures.iter().enumerate() {
         files.insert(file_id(&format!("/figure{i}.svg"))?, Bytes::new(f.svg.clone().into_bytes()));
@@ -115,9 +131,5 @@ pub fn pdf(report: &Report) -> Result<Vec<u8>, FormatError> {
         main: Source::new(file_id("/report.typ")?, TEMPLATE.into()),
         files,
     };
-    let all = |errors: typst::ecow::EcoVec<typst::diag::SourceDiagnostic>| {
-        FormatError::Report(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; "))
-    };
-    let document: typst_layout::PagedDocument = typst::compile(&desk).output.map_err(all)?;
-    typst_pdf::pdf(&document, &typst_pdf::PdfOptions::default()).map_err(all)
+    typst::compile(&desk).output.map_err(all)
 }

@@ -1,8 +1,8 @@
 //! WAV: float samples are engineering units, integer samples shares of full scale.
 
 use crate::FormatError;
-use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
 use echo_job::analysis::AnalysisError;
+use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
 use hound::{SampleFormat, WavReader, WavSpec, WavWriter};
 use std::fs::File;
 use std::io::{BufReader, Seek, Write};
@@ -29,15 +29,19 @@ impl WavSource {
             hound::Error::IoError(source) if source.kind() == std::io::ErrorKind::NotFound => {
                 FormatError::Io { name: name.clone(), source }
             }
-            e => FormatError::not_that(&name, format!("is not a WAV file that can be read ({e}); allowed are 8 to 32-bit integer and 32-bit float samples")),
+            e => FormatError::not_that(
+                &name,
+                format!(
+                    "is not a WAV file that can be read ({e}); allowed are 8 to 32-bit integer and 32-bit float samples"
+                ),
+            ),
         })?;
         let spec = reader.spec();
         if spec.channels == 0 || spec.sample_rate == 0 {
             return Err(FormatError::not_that(&name, "has no channel or no sample rate"));
         }
-        let channels = (1..=spec.channels)
-            .map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new() })
-            .collect();
+        let channels =
+            (1..=spec.channels).map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new() }).collect();
         let info = SourceInfo {
             sample_rate_hz: f64::from(spec.sample_rate),
             samples: u64::from(reader.duration()),
@@ -55,7 +59,9 @@ impl Source for WavSource {
     }
 
     fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError> {
-        let wrong = |name: &str, e: &dyn std::fmt::Display| AnalysisError::Input(format!("{name} cannot be read to its end: {e}"));
+        let wrong = |name: &str, e: &dyn std::fmt::Display| {
+            AnalysisError::Input(format!("{name} cannot be read to its end: {e}"))
+        };
         if self.at != from {
             self.reader.seek(from as u32).map_err(|e| wrong(&self.name, &e))?;
         }
@@ -109,7 +115,10 @@ impl<W: Write + Seek> WavOut<W> {
     /// A rate that is not a whole number of Hz, or the writer's own error.
     pub fn new(to: W, sample_rate_hz: f64, channels: usize) -> Result<Self, FormatError> {
         if sample_rate_hz.fract() != 0.0 {
-            return Err(FormatError::not_that("WAV", format!("cannot carry {sample_rate_hz} Hz; allowed are whole numbers")));
+            return Err(FormatError::not_that(
+                "WAV",
+                format!("cannot carry {sample_rate_hz} Hz; allowed are whole numbers"),
+            ));
         }
         let spec = WavSpec {
             channels: channels as u16,

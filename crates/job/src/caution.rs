@@ -52,7 +52,11 @@ fn supply_on_voltage(c: &Channel) -> Option<Caution> {
         rule: "iepe_on_voltage",
         input: Some(c.input),
         says: format!("Input {} feeds supply current into a voltage source", c.input),
-        why: format!("{} is measured as {}; the constant current shifts it and can harm the source.", c.name, c.quantity.name()),
+        why: format!(
+            "{} is measured as {}; the constant current shifts it and can harm the source.",
+            c.name,
+            c.quantity.name()
+        ),
         fix: Some(ChannelChange { coupling: Some(Coupling::Dc), ..Default::default() }),
         fix_says: Some("Set DC".into()),
     })
@@ -123,7 +127,6 @@ fn dead(c: &Channel, level: LevelSeen) -> Option<Caution> {
         },
         fix: (c.coupling != Coupling::Iepe && c.quantity == Quantity::Acceleration)
             .then(|| ChannelChange { coupling: Some(Coupling::Iepe), ..Default::default() }),
-        fix_says: (c.coupling != Coupling::Iepe && c.quantity == Quantity::Acceleration)
-            .then(|| "Set IEPE".into()),
+        fix_says: (c.coupling != Coupling::Iepe && c.quantity == Quantity::Acceleration).then(|| "Set IEPE".into()),
     })
 }

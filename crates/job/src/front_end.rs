@@ -49,11 +49,7 @@ impl FrontEnd {
         let all: Vec<String> = self.rates_hz.iter().map(|r| r.to_string()).collect();
         Err(Refusal::new(
             "sample_rate_hz",
-            format!(
-                "{} does not offer {rate_hz} Hz; it offers {} Hz",
-                self.model,
-                all.join(", ")
-            ),
+            format!("{} does not offer {rate_hz} Hz; it offers {} Hz", self.model, all.join(", ")),
         ))
     }
 

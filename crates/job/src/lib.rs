@@ -25,9 +25,6 @@ pub struct Refusal {
 impl Refusal {
     /// A refusal of `field`.
     pub fn new(field: impl Into<String>, says: impl Into<String>) -> Self {
-        Refusal {
-            field: field.into(),
-            says: says.into(),
-        }
+        Refusal { field: field.into(), says: says.into() }
     }
 }

@@ -120,9 +120,7 @@ impl Plan {
             clean_to_hz: rate * clean_share,
             size_bytes: self.samples().map(|n| n as f64 / rate * per_second),
             size_per_hour_bytes: per_second * 3600.0,
-            room_s: free_bytes
-                .filter(|_| channels > 0)
-                .map(|b| b as f64 / per_second),
+            room_s: free_bytes.filter(|_| channels > 0).map(|b| b as f64 / per_second),
         }
     }
 }

@@ -263,8 +263,9 @@ impl Recipe {
     /// # Errors
     /// One sentence naming the key and what is allowed.
     pub fn from_json(text: &str) -> Result<Recipe, Refusal> {
-        let value: Value = serde_json::from_str(text)
-            .map_err(|e| Refusal::new("recipe", format!("recipe is not JSON: {e}; allowed is one object with a “lens”")))?;
+        let value: Value = serde_json::from_str(text).map_err(|e| {
+            Refusal::new("recipe", format!("recipe is not JSON: {e}; allowed is one object with a “lens”"))
+        })?;
         Recipe::from_value(value)
     }
 
@@ -277,9 +278,8 @@ impl Recipe {
             return Err(Refusal::new("recipe", "recipe is not an object; allowed is one object with a “lens”"));
         };
         let mut take = |key: &str| map.remove(key).filter(|v| !v.is_null());
-        let lens = take("lens").ok_or_else(|| {
-            Refusal::new("lens", format!("lens is missing; allowed are {LENSES}"))
-        })?;
+        let lens =
+            take("lens").ok_or_else(|| Refusal::new("lens", format!("lens is missing; allowed are {LENSES}")))?;
         let channels = take("channels").map(|v| read::<Vec<u32>>("channels", v)).transpose()?;
         let unit = take("unit").map(|v| read("unit", v)).transpose()?;
         let stretch = take("stretch").map(|v| read("stretch", v)).transpose()?;
@@ -317,20 +317,25 @@ impl Recipe {
         }
         for s in &self.sensitivities {
             if !(s.value.is_finite() && s.value > 0.0) {
-                return Err(Refusal::new("sensitivities", format!("sensitivities: {} for channel {}; allowed is a number above 0", s.value, s.channel)));
+                return Err(Refusal::new(
+                    "sensitivities",
+                    format!("sensitivities: {} for channel {}; allowed is a number above 0", s.value, s.channel),
+                ));
             }
         }
         match &self.lens {
-            Lens::Waveform(w) if w.points == 0 || w.points > 1_000_000 => Err(Refusal::new(
-                "points",
-                format!("points is {}; allowed are 1 to 1000000", w.points),
-            )),
-            Lens::Statistics(StatisticsSettings { interval_s: Some(i) }) if !(i.is_finite() && *i > 0.0) => Err(
-                Refusal::new("interval_s", format!("interval_s is {i}; allowed is above 0")),
-            ),
-            Lens::Spectrum(s) if !(s.integrate_above_hz.is_finite() && s.integrate_above_hz >= 0.0) => Err(
-                Refusal::new("integrate_above_hz", format!("integrate_above_hz is {}; allowed is 0 or more", s.integrate_above_hz)),
-            ),
+            Lens::Waveform(w) if w.points == 0 || w.points > 1_000_000 => {
+                Err(Refusal::new("points", format!("points is {}; allowed are 1 to 1000000", w.points)))
+            }
+            Lens::Statistics(StatisticsSettings { interval_s: Some(i) }) if !(i.is_finite() && *i > 0.0) => {
+                Err(Refusal::new("interval_s", format!("interval_s is {i}; allowed is above 0")))
+            }
+            Lens::Spectrum(s) if !(s.integrate_above_hz.is_finite() && s.integrate_above_hz >= 0.0) => {
+                Err(Refusal::new(
+                    "integrate_above_hz",
+                    format!("integrate_above_hz is {}; allowed is 0 or more", s.integrate_above_hz),
+                ))
+            }
             _ => Ok(()),
         }
     }

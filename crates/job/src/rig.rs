@@ -114,17 +114,9 @@ pub struct ChannelChange {
 /// # Errors
 /// A sentence naming `field`.
 pub fn typed_number(field: &str, text: &str) -> Result<(f64, String), Refusal> {
-    let clean: String = text
-        .trim()
-        .replace(['\u{2009}', '\u{202f}', '\u{a0}'], " ")
-        .replace('\u{2212}', "-")
-        .replace(',', ".");
-    let refuse = |why: &str| {
-        Refusal::new(
-            field,
-            format!("{field} {why}; allowed is a number above 0, such as 10.2"),
-        )
-    };
+    let clean: String =
+        text.trim().replace(['\u{2009}', '\u{202f}', '\u{a0}'], " ").replace('\u{2212}', "-").replace(',', ".");
+    let refuse = |why: &str| Refusal::new(field, format!("{field} {why}; allowed is a number above 0, such as 10.2"));
     if clean.is_empty() {
         return Err(refuse("is empty"));
     }
@@ -169,29 +161,18 @@ impl Rig {
     ///
     /// # Errors
     /// The first entry that is not allowed, with what is.
-    pub fn changed(
-        &self,
-        input: u16,
-        change: &ChannelChange,
-        front_end: Option<&FrontEnd>,
-    ) -> Result<Rig, Refusal> {
+    pub fn changed(&self, input: u16, change: &ChannelChange, front_end: Option<&FrontEnd>) -> Result<Rig, Refusal> {
         let mut rig = self.clone();
-        let at = rig
-            .channels
-            .iter()
-            .position(|c| c.input == input)
-            .ok_or_else(|| {
-                Refusal::new("input", format!("the rig has no input {input}; it has {} inputs", self.channels.len()))
-            })?;
+        let at = rig.channels.iter().position(|c| c.input == input).ok_or_else(|| {
+            Refusal::new("input", format!("the rig has no input {input}; it has {} inputs", self.channels.len()))
+        })?;
         let mut c = rig.channels[at].clone();
         if let Some(on) = change.on {
             c.on = on;
         }
-        for (to, from) in [
-            (&mut c.sensor, &change.sensor),
-            (&mut c.point, &change.point),
-            (&mut c.direction, &change.direction),
-        ] {
+        for (to, from) in
+            [(&mut c.sensor, &change.sensor), (&mut c.point, &change.point), (&mut c.direction, &change.direction)]
+        {
             if let Some(text) = from {
                 *to = text.trim().to_string();
             }
@@ -226,10 +207,7 @@ impl Rig {
                 "" | "V" => value,
                 "mV" => value * 1e-3,
                 other => {
-                    return Err(Refusal::new(
-                        "range_v",
-                        format!("range is in “{other}”; allowed are V and mV"),
-                    ));
+                    return Err(Refusal::new("range_v", format!("range is in “{other}”; allowed are V and mV")));
                 }
             };
         }
@@ -249,17 +227,11 @@ impl Rig {
         if c.name.chars().count() > 80 {
             return Err(Refusal::new("name", "the name is longer than 80 characters; allowed are up to 80"));
         }
-        if let Some(other) = self
-            .channels
-            .iter()
-            .find(|o| o.input != c.input && !c.name.is_empty() && o.name == c.name)
+        if let Some(other) = self.channels.iter().find(|o| o.input != c.input && !c.name.is_empty() && o.name == c.name)
         {
             return Err(Refusal::new(
                 "name",
-                format!(
-                    "the name “{}” is used by input {}; allowed is any name not used yet",
-                    c.name, other.input
-                ),
+                format!("the name “{}” is used by input {}; allowed is any name not used yet", c.name, other.input),
             ));
         }
         find_for(&c.unit, c.quantity)?;
@@ -271,24 +243,14 @@ impl Rig {
             let all: Vec<String> = offer.ranges_v.iter().map(|r| r.to_string()).collect();
             return Err(Refusal::new(
                 "range_v",
-                format!(
-                    "input {} does not offer a range of {} V; it offers {} V",
-                    c.input,
-                    c.range_v,
-                    all.join(", ")
-                ),
+                format!("input {} does not offer a range of {} V; it offers {} V", c.input, c.range_v, all.join(", ")),
             ));
         }
         if !offer.couplings.contains(&c.coupling) {
             let all: Vec<&str> = offer.couplings.iter().map(|r| r.name()).collect();
             return Err(Refusal::new(
                 "coupling",
-                format!(
-                    "input {} does not offer {}; it offers {}",
-                    c.input,
-                    c.coupling.name(),
-                    all.join(", ")
-                ),
+                format!("input {} does not offer {}; it offers {}", c.input, c.coupling.name(), all.join(", ")),
             ));
         }
         Ok(())

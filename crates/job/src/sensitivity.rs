@@ -21,16 +21,10 @@ impl Sensitivity {
     /// A number that is not finite and above zero, a unit that is not volts over a unit of the
     /// quantity.
     pub fn new(value: f64, unit: &str, quantity: Quantity) -> Result<Self, Refusal> {
-        let s = Sensitivity {
-            value,
-            unit: unit.trim().to_string(),
-        };
+        let s = Sensitivity { value, unit: unit.trim().to_string() };
         s.check(quantity)?;
         let (volts, per) = split(unit)?;
-        Ok(Sensitivity {
-            value,
-            unit: spell(volts.symbol, per),
-        })
+        Ok(Sensitivity { value, unit: spell(volts.symbol, per) })
     }
 
     /// Checks number and unit against a quantity.
@@ -41,10 +35,7 @@ impl Sensitivity {
         if !(self.value.is_finite() && self.value > 0.0) {
             return Err(Refusal::new(
                 "sensitivity",
-                format!(
-                    "sensitivity is {}; allowed is a number above 0",
-                    self.value
-                ),
+                format!("sensitivity is {}; allowed is a number above 0", self.value),
             ));
         }
         let (_, per) = split(&self.unit)?;
@@ -78,20 +69,14 @@ fn spell(volts: &str, per: &Unit) -> String {
 
 /// Units a sensitivity for this quantity may have.
 pub fn allowed(quantity: Quantity) -> Vec<String> {
-    quantity
-        .units()
-        .flat_map(|u| ["mV", "V"].map(|v| spell(v, u)))
-        .collect()
+    quantity.units().flat_map(|u| ["mV", "V"].map(|v| spell(v, u))).collect()
 }
 
 fn split(text: &str) -> Result<(&'static Unit, &'static Unit), Refusal> {
     let wrong = || {
         Refusal::new(
             "sensitivity_unit",
-            format!(
-                "sensitivity unit is “{}”; allowed is V or mV over a unit, such as mV/(m/s²) or mV/g",
-                text.trim()
-            ),
+            format!("sensitivity unit is “{}”; allowed is V or mV over a unit, such as mV/(m/s²) or mV/g", text.trim()),
         )
     };
     let (volts, per) = text.trim().split_once('/').ok_or_else(wrong)?;

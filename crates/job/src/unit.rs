@@ -39,11 +39,7 @@ pub struct Unit {
 pub const STANDARD_GRAVITY: f64 = 9.80665;
 
 const fn unit(symbol: &'static str, quantity: Quantity, to_si: f64) -> Unit {
-    Unit {
-        symbol,
-        quantity,
-        to_si,
-    }
+    Unit { symbol, quantity, to_si }
 }
 
 /// All units, the usual one of each quantity first.
@@ -115,12 +111,7 @@ impl Quantity {
 
 /// Writes a unit the way the table spells it: `m/s2`, `m/s^2` and `um` are understood.
 fn spelled(text: &str) -> String {
-    text.trim()
-        .replace("^2", "²")
-        .replace("s2", "s²")
-        .replace('\u{3bc}', "µ")
-        .replace("um", "µm")
-        .replace("ue", "µm/m")
+    text.trim().replace("^2", "²").replace("s2", "s²").replace('\u{3bc}', "µ").replace("um", "µm").replace("ue", "µm/m")
 }
 
 /// Finds a unit by its symbol.
@@ -131,10 +122,7 @@ pub fn find(text: &str) -> Result<&'static Unit, Refusal> {
     let wanted = spelled(text);
     UNITS.iter().find(|u| u.symbol == wanted).ok_or_else(|| {
         let all: Vec<&str> = UNITS.iter().map(|u| u.symbol).collect();
-        Refusal::new(
-            "unit",
-            format!("unit is “{}”; allowed are {}", text.trim(), all.join(", ")),
-        )
+        Refusal::new("unit", format!("unit is “{}”; allowed are {}", text.trim(), all.join(", ")))
     })
 }
 
@@ -162,9 +150,5 @@ pub fn find_for(text: &str, quantity: Quantity) -> Result<&'static Unit, Refusal
 
 /// A unit raised or divided: brackets where it is a quotient.
 pub fn grouped(symbol: &str) -> String {
-    if symbol.contains(['/', '·', ' ']) {
-        format!("({symbol})")
-    } else {
-        symbol.to_string()
-    }
+    if symbol.contains(['/', '·', ' ']) { format!("({symbol})") } else { symbol.to_string() }
 }

@@ -39,9 +39,7 @@ fn read<T: DeserializeOwned>(payload: &[u8]) -> Result<T, LinkError> {
 }
 
 fn write<T: Serialize>(value: &T) -> Result<Bytes, LinkError> {
-    serde_json::to_vec(value)
-        .map(Bytes::from)
-        .map_err(|e| LinkError::Unreadable(e.to_string()))
+    serde_json::to_vec(value).map(Bytes::from).map_err(|e| LinkError::Unreadable(e.to_string()))
 }
 
 impl Decoder for FrameCodec {

@@ -10,9 +10,7 @@ mod message;
 
 pub use block::{Block, BlockHead, FULL_SCALE};
 pub use frame::{FRAME_HEAD, Frame, FrameCodec, LARGEST_PAYLOAD};
-pub use message::{
-    Answer, Coupling, Identity, InputOffer, InputSetting, Notice, Request, RequestBody, Settings,
-};
+pub use message::{Answer, Coupling, Identity, InputOffer, InputSetting, Notice, Request, RequestBody, Settings};
 
 /// First bytes of each side: name and version of the link.
 pub const PREAMBLE: [u8; 8] = *b"ECHOLNK\x01";
@@ -56,9 +54,5 @@ where
     stream.flush().await?;
     let mut theirs = [0u8; 8];
     stream.read_exact(&mut theirs).await?;
-    if theirs == PREAMBLE {
-        Ok(())
-    } else {
-        Err(LinkError::NotALink)
-    }
+    if theirs == PREAMBLE { Ok(()) } else { Err(LinkError::NotALink) }
 }

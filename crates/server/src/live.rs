@@ -7,8 +7,8 @@
 use crate::App;
 use crate::api::capture::StatusBody;
 use crate::run_source::factor;
-use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::extract::State;
+use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use echo_job::recipe::SpectrumRecipe;
 use echo_job::rig::Channel;
@@ -16,9 +16,11 @@ use echo_signal::extremes::min_max;
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
 use serde::{Deserialize, Serialize};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 const FRAME: Duration = Duration::from_millis(50);
+/// A spectrum is worth its cost five times a second.
+const SPECTRA: Duration = Duration::from_millis(190);
 
 /// What a page shows.
 #[derive(Debug, Clone, Default, Deserialize)]
@@ -74,6 +76,7 @@ async fn converse(app: App, mut socket: WebSocket) {
     let mut store_up = true;
     let mut frames: u64 = 0;
     let mut seen_blocks = 0;
+    let mut last_spectra = Instant::now();
     loop {
         tokio::select! {
             message = socket.recv() => match message {
@@ -104,7 +107,9 @@ async fn converse(app: App, mut socket: WebSocket) {
                 let blocks = app.capture.live().blocks();
                 if blocks == seen_blocks && !beat { continue; }
                 seen_blocks = blocks;
-                for bytes in draw(&app, &shown, frames).await {
+                let spectra = last_spectra.elapsed() >= SPECTRA;
+                if spectra { last_spectra = Instant::now(); }
+                for bytes in draw(&app, &shown, spectra).await {
                     if socket.send(Message::Binary(bytes.into())).await.is_err() { return; }
                 }
             }
@@ -124,7 +129,7 @@ fn packed(head: &Head, values: impl IntoIterator<Item = f64>) -> Vec<u8> {
 }
 
 /// Makes the pictures of one moment, away from the threads that answer requests.
-async fn draw(app: &App, shown: &Shown, frames: u64) -> Vec<Vec<u8>> {
+async fn draw(app: &App, shown: &Shown, spectra: bool) -> Vec<Vec<u8>> {
     let (live, shown) = (app.capture.live().clone(), shown.clone());
     let rows: Vec<Channel> = app.setup().map(|s| s.rig.channels).unwrap_or_default();
     tokio::task::spawn_blocking(move || {
@@ -175,11 +180,17 @@ async fn draw(app: &App, shown: &Shown, frames: u64) -> Vec<Vec<u8>> {
             };
             out.push(packed(&head, values));
         }
-        // A spectrum is worth its cost five times a second.
-        if let Some(s) = shown.spectrum.filter(|_| rate > 0.0 && frames.is_multiple_of(4)) {
+        if let Some(s) = shown.spectrum.filter(|_| rate > 0.0 && spectra) {
             let block = s.block.clamp(64, 1 << 17);
-            let settings = SpectrumSettings { sample_rate_hz: rate, block, overlap: 0.5, window: Window::Hann, averaging: Averaging::Linear };
-            let lines = s.to_hz.map_or(block / 2 + 1, |hz| ((hz / rate * block as f64).ceil() as usize + 1).min(block / 2 + 1));
+            let settings = SpectrumSettings {
+                sample_rate_hz: rate,
+                block,
+                overlap: 0.5,
+                window: Window::Hann,
+                averaging: Averaging::Linear,
+            };
+            let lines =
+                s.to_hz.map_or(block / 2 + 1, |hz| ((hz / rate * block as f64).ceil() as usize + 1).min(block / 2 + 1));
             let mut values = Vec::new();
             let mut kept = Vec::new();
             let mut averages = 0;

@@ -37,16 +37,8 @@ pub enum SignalError {
 pub type Result<T> = std::result::Result<T, SignalError>;
 
 /// Builds an [`SignalError::Argument`].
-pub(crate) fn argument(
-    name: &'static str,
-    got: impl ToString,
-    allowed: impl Into<String>,
-) -> SignalError {
-    SignalError::Argument {
-        name,
-        got: got.to_string(),
-        allowed: allowed.into(),
-    }
+pub(crate) fn argument(name: &'static str, got: impl ToString, allowed: impl Into<String>) -> SignalError {
+    SignalError::Argument { name, got: got.to_string(), allowed: allowed.into() }
 }
 
 /// Checks that every sample is a finite number.
@@ -63,10 +55,7 @@ pub fn check_finite(samples: &[f64]) -> Result<()> {
         return Ok(());
     }
     match samples.iter().position(|x| !x.is_finite()) {
-        Some(index) => Err(SignalError::NotFinite {
-            index,
-            value: samples[index],
-        }),
+        Some(index) => Err(SignalError::NotFinite { index, value: samples[index] }),
         None => Ok(()),
     }
 }
@@ -79,10 +68,6 @@ pub fn check_rate(sample_rate_hz: f64) -> Result<()> {
     if sample_rate_hz.is_finite() && sample_rate_hz > 0.0 {
         Ok(())
     } else {
-        Err(argument(
-            "sample_rate_hz",
-            sample_rate_hz,
-            "a finite number above 0",
-        ))
+        Err(argument("sample_rate_hz", sample_rate_hz, "a finite number above 0"))
     }
 }

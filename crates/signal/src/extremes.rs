@@ -9,11 +9,7 @@ pub fn min_max(samples: &[f64], points: usize) -> Vec<(f64, f64)> {
     (0..points)
         .map(|p| {
             let (a, b) = (p * n / points, (p + 1) * n / points);
-            samples[a..b]
-                .iter()
-                .fold((f64::INFINITY, f64::NEG_INFINITY), |(lo, hi), &x| {
-                    (lo.min(x), hi.max(x))
-                })
+            samples[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(lo, hi), &x| (lo.min(x), hi.max(x)))
         })
         .collect()
 }

@@ -42,11 +42,7 @@ fn check_edge(name: &'static str, edge: f64, nyquist: f64) -> Result<()> {
     if edge > 0.0 && edge < nyquist {
         Ok(())
     } else {
-        Err(argument(
-            name,
-            edge,
-            format!("above 0 and below the Nyquist frequency, {nyquist} Hz"),
-        ))
+        Err(argument(name, edge, format!("above 0 and below the Nyquist frequency, {nyquist} Hz")))
     }
 }
 
@@ -79,49 +75,27 @@ impl Filter {
             Band::Lowpass(edge) => {
                 check_edge("edge_hz", edge, nyquist)?;
                 let w = warp(edge);
-                (
-                    prototype.iter().map(|p| p * w).collect(),
-                    Zeros::Same(-1.0),
-                    Complex64::new(1.0, 0.0),
-                )
+                (prototype.iter().map(|p| p * w).collect(), Zeros::Same(-1.0), Complex64::new(1.0, 0.0))
             }
             Band::Highpass(edge) => {
                 check_edge("edge_hz", edge, nyquist)?;
                 let w = warp(edge);
-                (
-                    prototype.iter().map(|p| w / p).collect(),
-                    Zeros::Same(1.0),
-                    Complex64::new(-1.0, 0.0),
-                )
+                (prototype.iter().map(|p| w / p).collect(), Zeros::Same(1.0), Complex64::new(-1.0, 0.0))
             }
             Band::Bandpass(lo, hi) | Band::Bandstop(lo, hi) => {
                 check_edge("edge_hz", lo, nyquist)?;
                 check_edge("edge_hz", hi, nyquist)?;
                 if lo >= hi {
-                    return Err(argument(
-                        "edge_hz",
-                        format!("{lo} to {hi}"),
-                        "a lower edge below the upper one",
-                    ));
+                    return Err(argument("edge_hz", format!("{lo} to {hi}"), "a lower edge below the upper one"));
                 }
                 let (wl, wh) = (warp(lo), warp(hi));
                 let (width, middle) = (wh - wl, (wl * wh).sqrt());
                 let centre = Complex64::from_polar(1.0, 2.0 * (middle / 2.0).atan());
                 if matches!(band, Band::Bandpass(..)) {
-                    (
-                        prototype
-                            .iter()
-                            .flat_map(|p| split(*p, width, middle))
-                            .collect(),
-                        Zeros::Both,
-                        centre,
-                    )
+                    (prototype.iter().flat_map(|p| split(*p, width, middle)).collect(), Zeros::Both, centre)
                 } else {
                     (
-                        prototype
-                            .iter()
-                            .flat_map(|p| split(p.inv(), width, middle))
-                            .collect(),
+                        prototype.iter().flat_map(|p| split(p.inv(), width, middle)).collect(),
                         Zeros::Pair(centre.re),
                         Complex64::new(1.0, 0.0),
                     )
@@ -185,11 +159,7 @@ impl Filter {
         check_finite(samples)?;
         let n = samples.len();
         if n < 2 {
-            return Err(SignalError::TooShort {
-                what: "a zero-phase filter",
-                have: n,
-                need: 2,
-            });
+            return Err(SignalError::TooShort { what: "a zero-phase filter", have: n, need: 2 });
         }
         let reach = self.settling().clamp(6 * self.sections.len(), 1 << 20).min(n - 1);
         let mut long = Vec::with_capacity(n + 2 * reach);
@@ -252,26 +222,13 @@ fn pair_up(poles: &[Complex64], zeros: Zeros) -> Vec<Section> {
     };
     let tiny = 1e-12;
     for p in poles.iter().filter(|p| p.im > tiny) {
-        sections.push(Section {
-            b: numerator(true),
-            a: [-2.0 * p.re, p.norm_sqr()],
-        });
+        sections.push(Section { b: numerator(true), a: [-2.0 * p.re, p.norm_sqr()] });
     }
-    let real: Vec<f64> = poles
-        .iter()
-        .filter(|p| p.im.abs() <= tiny)
-        .map(|p| p.re)
-        .collect();
+    let real: Vec<f64> = poles.iter().filter(|p| p.im.abs() <= tiny).map(|p| p.re).collect();
     for pair in real.chunks(2) {
         sections.push(match pair {
-            [p, q] => Section {
-                b: numerator(true),
-                a: [-(p + q), p * q],
-            },
-            [p, ..] => Section {
-                b: numerator(false),
-                a: [-p, 0.0],
-            },
+            [p, q] => Section { b: numerator(true), a: [-(p + q), p * q] },
+            [p, ..] => Section { b: numerator(false), a: [-p, 0.0] },
             [] => continue,
         });
     }

@@ -21,10 +21,7 @@ pub struct Peak {
 /// `block` is the block length the values were made with. At either end of the values, or where
 /// neighbours are no lower, the line itself is returned.
 pub fn interpolate(values: &[f64], index: usize, window: Window, block: usize) -> Peak {
-    let plain = Peak {
-        line: index as f64,
-        amplitude: values.get(index).copied().unwrap_or(f64::NAN),
-    };
+    let plain = Peak { line: index as f64, amplitude: values.get(index).copied().unwrap_or(f64::NAN) };
     if index == 0 || index + 1 >= values.len() {
         return plain;
     }
@@ -48,10 +45,7 @@ pub fn interpolate(values: &[f64], index: usize, window: Window, block: usize) -
         if ratio(mid) < wanted { lo = mid } else { hi = mid }
     }
     let offset = 0.5 * (lo + hi);
-    Peak {
-        line: index as f64 + sign * offset,
-        amplitude: top * gain / transform_at(&weights, offset),
-    }
+    Peak { line: index as f64 + sign * offset, amplitude: top * gain / transform_at(&weights, offset) }
 }
 
 /// Local maxima, highest first, at least `apart` lines from a higher one, at most `most` of them.

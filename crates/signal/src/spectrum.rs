@@ -74,11 +74,7 @@ impl SpectrumSettings {
     pub fn check(&self) -> Result<()> {
         check_rate(self.sample_rate_hz)?;
         if !(2..=LARGEST_BLOCK).contains(&self.block) {
-            return Err(argument(
-                "block",
-                self.block,
-                format!("2 to {LARGEST_BLOCK} samples"),
-            ));
+            return Err(argument("block", self.block, format!("2 to {LARGEST_BLOCK} samples")));
         }
         if !(0.0..1.0).contains(&self.overlap) {
             return Err(argument("overlap", self.overlap, "0 or more and below 1"));
@@ -131,9 +127,7 @@ impl Spectrum {
     /// Frequencies of the lines, Hz.
     pub fn frequencies_hz(&self) -> Vec<f64> {
         let df = self.line_spacing_hz();
-        (0..self.power.len())
-            .map(|k| self.first_hz + k as f64 * df)
-            .collect()
+        (0..self.power.len()).map(|k| self.first_hz + k as f64 * df).collect()
     }
 
     /// Distance between lines, Hz.
@@ -173,8 +167,7 @@ impl Spectrum {
                 Scaling::Power => p,
                 Scaling::Rms => p.sqrt(),
                 Scaling::Peak => {
-                    let single = whole_band
-                        && (k == 0 || (k == last && self.settings.block.is_multiple_of(2)));
+                    let single = whole_band && (k == 0 || (k == last && self.settings.block.is_multiple_of(2)));
                     if single { p.sqrt() } else { (2.0 * p).sqrt() }
                 }
                 Scaling::Psd | Scaling::Esd => p * density,
@@ -198,11 +191,7 @@ fn random_error(weights: &[f64], hop: usize, averages: usize, averaging: Averagi
     let mut sum = 1.0;
     let mut j = 1;
     while j * hop < weights.len() && (j as f64) < n {
-        let shared: f64 = weights[j * hop..]
-            .iter()
-            .zip(weights)
-            .map(|(a, b)| a * b)
-            .sum();
+        let shared: f64 = weights[j * hop..].iter().zip(weights).map(|(a, b)| a * b).sum();
         let rho = (shared / energy).powi(2);
         sum += 2.0 * (1.0 - j as f64 / n) * rho;
         j += 1;
@@ -233,11 +222,7 @@ pub(crate) struct Accumulator {
 
 impl Accumulator {
     pub(crate) fn new(lines: usize, averaging: Averaging) -> Self {
-        Accumulator {
-            sums: vec![0.0; lines],
-            averages: 0,
-            averaging,
-        }
+        Accumulator { sums: vec![0.0; lines], averages: 0, averaging }
     }
 
     pub(crate) fn add(&mut self, lines: &[Complex64]) {
@@ -347,11 +332,7 @@ impl SpectrumProcessor {
     /// [`SignalError::TooShort`] before the first whole block.
     pub fn finish(&self) -> Result<Spectrum> {
         if self.accumulated.averages == 0 {
-            return Err(SignalError::TooShort {
-                what: "a block",
-                have: self.pending.len(),
-                need: self.settings.block,
-            });
+            return Err(SignalError::TooShort { what: "a block", have: self.pending.len(), need: self.settings.block });
         }
         let sum: f64 = self.weights.iter().sum();
         let mut power = self.accumulated.mean();

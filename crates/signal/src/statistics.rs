@@ -48,15 +48,7 @@ pub struct Moments {
 
 impl Default for Moments {
     fn default() -> Self {
-        Moments {
-            n: 0.0,
-            mean: 0.0,
-            m2: 0.0,
-            m3: 0.0,
-            m4: 0.0,
-            min: f64::INFINITY,
-            max: f64::NEG_INFINITY,
-        }
+        Moments { n: 0.0, mean: 0.0, m2: 0.0, m3: 0.0, m4: 0.0, min: f64::INFINITY, max: f64::NEG_INFINITY }
     }
 }
 
@@ -82,15 +74,7 @@ impl Moments {
                 min = min.min(x);
                 max = max.max(x);
             }
-            self.merge(&Moments {
-                n,
-                mean,
-                m2,
-                m3,
-                m4,
-                min,
-                max,
-            });
+            self.merge(&Moments { n, mean, m2, m3, m4, min, max });
         }
         Ok(())
     }
@@ -108,10 +92,7 @@ impl Moments {
         let n = na + nb;
         let d = o.mean - self.mean;
         let m2 = self.m2 + o.m2 + d * d * na * nb / n;
-        let m3 = self.m3
-            + o.m3
-            + d.powi(3) * na * nb * (na - nb) / (n * n)
-            + 3.0 * d * (na * o.m2 - nb * self.m2) / n;
+        let m3 = self.m3 + o.m3 + d.powi(3) * na * nb * (na - nb) / (n * n) + 3.0 * d * (na * o.m2 - nb * self.m2) / n;
         let m4 = self.m4
             + o.m4
             + d.powi(4) * na * nb * (na * na - na * nb + nb * nb) / (n * n * n)
@@ -132,11 +113,7 @@ impl Moments {
     /// [`SignalError::TooShort`] when no sample has come.
     pub fn finish(&self) -> Result<Statistics> {
         if self.n == 0.0 {
-            return Err(SignalError::TooShort {
-                what: "statistics",
-                have: 0,
-                need: 1,
-            });
+            return Err(SignalError::TooShort { what: "statistics", have: 0, need: 1 });
         }
         let variance = self.m2 / self.n;
         let rms = (variance + self.mean * self.mean).sqrt();

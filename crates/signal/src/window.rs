@@ -37,13 +37,7 @@ pub struct Corrections {
     pub scallop_loss_db: f64,
 }
 
-const FLAT_TOP: [f64; 5] = [
-    0.21557895,
-    0.41663158,
-    0.277263158,
-    0.083578947,
-    0.006947368,
-];
+const FLAT_TOP: [f64; 5] = [0.21557895, 0.41663158, 0.277263158, 0.083578947, 0.006947368];
 const BLACKMAN_HARRIS: [f64; 4] = [0.35875, 0.48829, 0.14128, 0.01168];
 
 impl Window {
@@ -97,11 +91,7 @@ impl Window {
                     .map(|i| {
                         // Distance to the nearer end of the periodic block.
                         let edge = (i as f64).min(n - i as f64);
-                        if edge >= taper {
-                            1.0
-                        } else {
-                            0.5 * (1.0 - (PI * edge / taper).cos())
-                        }
+                        if edge >= taper { 1.0 } else { 0.5 * (1.0 - (PI * edge / taper).cos()) }
                     })
                     .collect()
             }

@@ -72,10 +72,7 @@ impl ZoomProcessor {
         if !(band.span_hz.is_finite() && band.span_hz > 0.0) {
             return Err(argument("zoom.span_hz", band.span_hz, "above 0 Hz"));
         }
-        let (lo, hi) = (
-            band.center_hz - band.span_hz / 2.0,
-            band.center_hz + band.span_hz / 2.0,
-        );
+        let (lo, hi) = (band.center_hz - band.span_hz / 2.0, band.center_hz + band.span_hz / 2.0);
         if !(lo > 0.0 && hi <= nyquist) {
             return Err(argument(
                 "zoom.center_hz",
@@ -119,11 +116,7 @@ impl ZoomProcessor {
         }
         let mut at = 0;
         while self.shifted.len() - at >= self.taps.len() {
-            let z = self.shifted[at..]
-                .iter()
-                .zip(&self.taps)
-                .map(|(z, t)| z * t)
-                .sum();
+            let z = self.shifted[at..].iter().zip(&self.taps).map(|(z, t)| z * t).sum();
             self.slow.push(z);
             at += self.factor;
             if at > self.shifted.len() {
@@ -137,11 +130,8 @@ impl ZoomProcessor {
         let (block, hop) = (self.settings.block, self.settings.hop());
         let mut at = 0;
         while self.slow.len() - at >= block {
-            let mut buffer: Vec<Complex64> = self.slow[at..at + block]
-                .iter()
-                .zip(&self.weights)
-                .map(|(z, w)| z * w)
-                .collect();
+            let mut buffer: Vec<Complex64> =
+                self.slow[at..at + block].iter().zip(&self.weights).map(|(z, w)| z * w).collect();
             self.fft.process(&mut buffer);
             self.accumulated.add(&buffer);
             at += hop;
@@ -174,9 +164,7 @@ impl ZoomProcessor {
         let sum: f64 = self.weights.iter().sum();
         let mean = self.accumulated.mean();
         let reach = ((self.band.span_hz / 2.0 / df).floor() as i64).min(block as i64 / 2 - 1);
-        let power = (-reach..=reach)
-            .map(|k| 2.0 * mean[k.rem_euclid(block as i64) as usize] / (sum * sum))
-            .collect();
+        let power = (-reach..=reach).map(|k| 2.0 * mean[k.rem_euclid(block as i64) as usize] / (sum * sum)).collect();
         Ok(Spectrum::from_parts(
             power,
             self.settings,

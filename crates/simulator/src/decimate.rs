@@ -96,9 +96,7 @@ mod tests {
     fn gain(factor: usize, frequency_share: f64) -> f64 {
         let mut d = Decimator::new(factor);
         let n = 4000 * factor;
-        let x: Vec<f64> = (0..n)
-            .map(|i| (2.0 * PI * frequency_share / factor as f64 * i as f64).sin())
-            .collect();
+        let x: Vec<f64> = (0..n).map(|i| (2.0 * PI * frequency_share / factor as f64 * i as f64).sin()).collect();
         let y = d.run(&x);
         assert_eq!(y.len(), 4000);
         let tail = &y[1000..];

@@ -13,8 +13,8 @@ const INPUTS: u16 = 24;
 
 /// True sensitivities of the accelerometers on inputs 1 to 20, mV/(m/s²).
 const ACCELEROMETERS: [f64; 20] = [
-    10.14, 10.27, 10.38, 10.32, 10.19, 10.03, 10.46, 10.26, 10.32, 10.45, 10.42, 10.15, 10.39,
-    10.36, 10.14, 10.21, 10.10, 10.18, 10.46, 10.20,
+    10.14, 10.27, 10.38, 10.32, 10.19, 10.03, 10.46, 10.26, 10.32, 10.45, 10.42, 10.15, 10.39, 10.36, 10.14, 10.21,
+    10.10, 10.18, 10.46, 10.20,
 ];
 
 /// Proximity probes: V a m, and the voltage of their gap.
@@ -49,9 +49,7 @@ impl Lantern {
     pub fn new(serial: &str, rpm: f64) -> Self {
         let settings = Settings {
             rate_hz: 51_200.0,
-            inputs: (1..=INPUTS)
-                .map(|number| InputSetting { number, range_v: 10.0, coupling: Coupling::Dc })
-                .collect(),
+            inputs: (1..=INPUTS).map(|number| InputSetting { number, range_v: 10.0, coupling: Coupling::Dc }).collect(),
         };
         let mut lantern = Lantern {
             serial: serial.into(),

@@ -36,14 +36,7 @@ pub struct Input {
 impl Input {
     /// An input with its sensor, decimating by `factor`.
     pub fn new(sensor: Sensor, coupling: Coupling, range_v: f64, factor: usize, seed: u64) -> Self {
-        Input {
-            sensor,
-            coupling,
-            range_v,
-            mean: None,
-            decimator: Decimator::new(factor),
-            noise: Noise::new(seed),
-        }
+        Input { sensor, coupling, range_v, mean: None, decimator: Decimator::new(factor), noise: Noise::new(seed) }
     }
 
     /// Changes coupling and range while running.
@@ -100,7 +93,8 @@ mod tests {
 
     fn converted(sensor: Sensor, coupling: Coupling, range: f64) -> (f64, f64, bool) {
         let mut input = Input::new(sensor, coupling, range, 2, 3);
-        let felt: Vec<f64> = (0..40_960).map(|i| 100.0 * (TAU * 100.0 * f64::from(i) / INTERNAL_RATE_HZ).sin()).collect();
+        let felt: Vec<f64> =
+            (0..40_960).map(|i| 100.0 * (TAU * 100.0 * f64::from(i) / INTERNAL_RATE_HZ).sin()).collect();
         let (counts, over) = input.convert(&felt);
         let volts: Vec<f64> = counts[4096..].iter().map(|c| f64::from(*c) * range / f64::from(FULL_SCALE)).collect();
         let mean = volts.iter().sum::<f64>() / volts.len() as f64;

@@ -64,7 +64,10 @@ async fn main() -> anyhow::Result<()> {
     let pace = if o.pace == "free" {
         Pace::Free
     } else {
-        let times: f64 = o.pace.parse().map_err(|_| anyhow::anyhow!("--pace is {}; allowed are “free” or a number above 0", o.pace))?;
+        let times: f64 = o
+            .pace
+            .parse()
+            .map_err(|_| anyhow::anyhow!("--pace is {}; allowed are “free” or a number above 0", o.pace))?;
         anyhow::ensure!(times > 0.0 && times.is_finite(), "--pace is {times}; allowed is above 0");
         Pace::Times(times)
     };

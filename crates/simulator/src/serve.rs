@@ -59,9 +59,7 @@ async fn turn_away(mut stream: TcpStream) -> Result<(), LinkError> {
 }
 
 async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pace) -> Result<(), LinkError> {
-    tokio::time::timeout(Duration::from_secs(5), greet(&mut stream))
-        .await
-        .map_err(|_| LinkError::NotALink)??;
+    tokio::time::timeout(Duration::from_secs(5), greet(&mut stream)).await.map_err(|_| LinkError::NotALink)??;
     let (mut out, mut requests) = Framed::new(stream, FrameCodec).split();
     let (to_link, mut frames) = mpsc::channel::<Frame>(WAITING);
     let writer = tokio::spawn(async move {

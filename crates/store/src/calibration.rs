@@ -25,9 +25,12 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn calibrations(&self, run: i64) -> Result<Vec<Calibration>> {
-        let rows = sqlx::query!("SELECT channel, sensitivity, reason, who, at FROM calibration WHERE run_id = $1 ORDER BY id", run)
-            .fetch_all(self.pool())
-            .await?;
+        let rows = sqlx::query!(
+            "SELECT channel, sensitivity, reason, who, at FROM calibration WHERE run_id = $1 ORDER BY id",
+            run
+        )
+        .fetch_all(self.pool())
+        .await?;
         rows.into_iter()
             .map(|r| {
                 Ok(Calibration {
@@ -45,10 +48,21 @@ impl Store {
     ///
     /// # Errors
     /// The run has no such channel, or the database is away.
-    pub async fn correct(&self, run: i64, channel: i16, sensitivity: &Sensitivity, reason: &str, who: &str) -> Result<()> {
+    pub async fn correct(
+        &self,
+        run: i64,
+        channel: i16,
+        sensitivity: &Sensitivity,
+        reason: &str,
+        who: &str,
+    ) -> Result<()> {
         sqlx::query!(
             "INSERT INTO calibration (run_id, channel, sensitivity, reason, who) VALUES ($1, $2, $3, $4, $5)",
-            run, channel, serde_json::to_value(sensitivity)?, reason, who
+            run,
+            channel,
+            serde_json::to_value(sensitivity)?,
+            reason,
+            who
         )
         .execute(self.pool())
         .await?;

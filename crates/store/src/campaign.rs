@@ -57,10 +57,21 @@ impl Store {
     ///
     /// # Errors
     /// The name is used, or the database is away.
-    pub async fn create_campaign(&self, name: &str, specimen: &str, purpose: &str, rig: &Rig, plan: &Plan) -> Result<i64> {
+    pub async fn create_campaign(
+        &self,
+        name: &str,
+        specimen: &str,
+        purpose: &str,
+        rig: &Rig,
+        plan: &Plan,
+    ) -> Result<i64> {
         Ok(sqlx::query_scalar!(
             "INSERT INTO campaign (name, specimen, purpose, rig, plan) VALUES ($1, $2, $3, $4, $5) RETURNING id",
-            name, specimen, purpose, serde_json::to_value(rig)?, serde_json::to_value(plan)?
+            name,
+            specimen,
+            purpose,
+            serde_json::to_value(rig)?,
+            serde_json::to_value(plan)?
         )
         .fetch_one(self.pool())
         .await?)
@@ -93,7 +104,15 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Stale`] when somebody else was faster.
-    pub async fn save_rig(&self, campaign: i64, made_on: i64, rig: &Rig, who: &str, what: &str, detail: Value) -> Result<i64> {
+    pub async fn save_rig(
+        &self,
+        campaign: i64,
+        made_on: i64,
+        rig: &Rig,
+        who: &str,
+        what: &str,
+        detail: Value,
+    ) -> Result<i64> {
         let mut tx = self.pool().begin().await?;
         let version = sqlx::query_scalar!(
             "UPDATE campaign SET rig = $3, rig_version = rig_version + 1 WHERE id = $1 AND rig_version = $2 RETURNING rig_version",
@@ -107,7 +126,10 @@ impl Store {
         };
         sqlx::query!(
             "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, $3, $4)",
-            who, campaign, what, detail
+            who,
+            campaign,
+            what,
+            detail
         )
         .execute(&mut *tx)
         .await?;
@@ -134,13 +156,19 @@ impl Store {
     pub async fn save_plan(&self, campaign: i64, plan: &Plan, who: &str) -> Result<()> {
         let value = serde_json::to_value(plan)?;
         let mut tx = self.pool().begin().await?;
-        let done = sqlx::query!("UPDATE campaign SET plan = $2 WHERE id = $1", campaign, value).execute(&mut *tx).await?;
+        let done =
+            sqlx::query!("UPDATE campaign SET plan = $2 WHERE id = $1", campaign, value).execute(&mut *tx).await?;
         if done.rows_affected() == 0 {
             return Err(missing(campaign));
         }
-        sqlx::query!("INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'plan', $3)", who, campaign, value)
-            .execute(&mut *tx)
-            .await?;
+        sqlx::query!(
+            "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'plan', $3)",
+            who,
+            campaign,
+            value
+        )
+        .execute(&mut *tx)
+        .await?;
         tx.commit().await?;
         Ok(())
     }
@@ -198,7 +226,8 @@ impl Store {
         Ok(sqlx::query_as!(
             Change,
             "SELECT at, who, what, detail FROM change WHERE campaign_id = $1 ORDER BY id DESC LIMIT $2",
-            campaign, most
+            campaign,
+            most
         )
         .fetch_all(self.pool())
         .await?)

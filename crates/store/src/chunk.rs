@@ -46,10 +46,7 @@ pub fn chunk_samples(rate_hz: f64) -> usize {
 }
 
 fn pairs(counts: &[i32], each: usize) -> Vec<(i32, i32)> {
-    counts
-        .chunks(each)
-        .map(|c| c.iter().fold((i32::MAX, i32::MIN), |(lo, hi), &x| (lo.min(x), hi.max(x))))
-        .collect()
+    counts.chunks(each).map(|c| c.iter().fold((i32::MAX, i32::MIN), |(lo, hi), &x| (lo.min(x), hi.max(x)))).collect()
 }
 
 fn to_bytes(pairs: &[(i32, i32)]) -> Vec<u8> {

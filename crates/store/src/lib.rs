@@ -42,7 +42,9 @@ impl From<sqlx::Error> for StoreError {
     fn from(e: sqlx::Error) -> Self {
         match &e {
             sqlx::Error::RowNotFound => StoreError::Missing("the row".into()),
-            sqlx::Error::Database(d) if d.is_unique_violation() => StoreError::Refused("that name is used already; allowed is one not used yet".into()),
+            sqlx::Error::Database(d) if d.is_unique_violation() => {
+                StoreError::Refused("that name is used already; allowed is one not used yet".into())
+            }
             sqlx::Error::Decode(_) | sqlx::Error::ColumnDecode { .. } => StoreError::Unreadable(e.to_string()),
             _ => StoreError::Away(e.to_string()),
         }
@@ -70,12 +72,11 @@ impl Store {
     /// # Errors
     /// [`StoreError::Refused`] when `url` is not a PostgreSQL address.
     pub fn lazy(url: &str) -> Result<Store> {
-        let options = PgConnectOptions::from_str(url)
-            .map_err(|e| StoreError::Refused(format!("DATABASE_URL: {e}; allowed is postgres://user@host:port/name")))?;
-        let pool = PgPoolOptions::new()
-            .max_connections(12)
-            .acquire_timeout(Duration::from_secs(4))
-            .connect_lazy_with(options);
+        let options = PgConnectOptions::from_str(url).map_err(|e| {
+            StoreError::Refused(format!("DATABASE_URL: {e}; allowed is postgres://user@host:port/name"))
+        })?;
+        let pool =
+            PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(4)).connect_lazy_with(options);
         Ok(Store { pool })
     }
 

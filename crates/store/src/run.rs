@@ -97,7 +97,11 @@ impl Store {
         for (i, (row, volts)) in new.rig.active().zip(&new.volts_per_count).enumerate() {
             sqlx::query!(
                 "INSERT INTO run_channel (run_id, channel, input, volts_per_count, body) VALUES ($1, $2, $3, $4, $5)",
-                run.id, i as i16 + 1, row.input as i16, volts, serde_json::to_value(row)?
+                run.id,
+                i as i16 + 1,
+                row.input as i16,
+                volts,
+                serde_json::to_value(row)?
             )
             .execute(&mut *tx)
             .await?;
@@ -120,7 +124,10 @@ impl Store {
         let state = if whole { "whole" } else { "broken" };
         sqlx::query!(
             "UPDATE run SET state = $2, samples = $3, ended_because = $4 WHERE id = $1",
-            run, state, samples, because
+            run,
+            state,
+            samples,
+            because
         )
         .execute(self.pool())
         .await?;
@@ -180,11 +187,20 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn run_channels(&self, run: i64) -> Result<Vec<RunChannel>> {
-        let rows = sqlx::query!("SELECT channel, volts_per_count, body FROM run_channel WHERE run_id = $1 ORDER BY channel", run)
-            .fetch_all(self.pool())
-            .await?;
+        let rows = sqlx::query!(
+            "SELECT channel, volts_per_count, body FROM run_channel WHERE run_id = $1 ORDER BY channel",
+            run
+        )
+        .fetch_all(self.pool())
+        .await?;
         rows.into_iter()
-            .map(|r| Ok(RunChannel { channel: r.channel, volts_per_count: r.volts_per_count, row: serde_json::from_value(r.body)? }))
+            .map(|r| {
+                Ok(RunChannel {
+                    channel: r.channel,
+                    volts_per_count: r.volts_per_count,
+                    row: serde_json::from_value(r.body)?,
+                })
+            })
             .collect()
     }
 
@@ -193,9 +209,13 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn gaps(&self, run: i64) -> Result<Vec<Gap>> {
-        Ok(sqlx::query_as!(Gap, "SELECT first_sample, samples, why FROM gap WHERE run_id = $1 ORDER BY first_sample", run)
-            .fetch_all(self.pool())
-            .await?)
+        Ok(sqlx::query_as!(
+            Gap,
+            "SELECT first_sample, samples, why FROM gap WHERE run_id = $1 ORDER BY first_sample",
+            run
+        )
+        .fetch_all(self.pool())
+        .await?)
     }
 
     /// Channels of a run whose range was exceeded.

@@ -57,7 +57,9 @@ impl Store {
             sqlx::query!(
                 "DELETE FROM chunk USING unnest($2::smallint[], $3::bigint[]) AS u(channel, first_sample)
                  WHERE chunk.run_id = $1 AND chunk.channel = u.channel AND chunk.first_sample = u.first_sample",
-                run, &channels, &firsts
+                run,
+                &channels,
+                &firsts
             )
             .execute(&mut *tx)
             .await?;
@@ -72,7 +74,10 @@ impl Store {
         for g in gaps {
             sqlx::query!(
                 "INSERT INTO gap (run_id, first_sample, samples, why) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING",
-                run, g.first_sample, g.samples, g.why
+                run,
+                g.first_sample,
+                g.samples,
+                g.why
             )
             .execute(&mut *tx)
             .await?;
@@ -113,9 +118,18 @@ impl Store {
     ///
     /// # Errors
     /// The database is away or a chunk is damaged.
-    pub async fn overview(&self, run: i64, channels: &[i16], from: i64, to: i64, points: usize) -> Result<Vec<Overview>> {
+    pub async fn overview(
+        &self,
+        run: i64,
+        channels: &[i16],
+        from: i64,
+        to: i64,
+        points: usize,
+    ) -> Result<Vec<Overview>> {
         if to <= from || points == 0 {
-            return Err(StoreError::Refused(format!("a stretch from sample {from} to {to} in {points} points; allowed is an end after the start and a point or more")));
+            return Err(StoreError::Refused(format!(
+                "a stretch from sample {from} to {to} in {points} points; allowed is an end after the start and a point or more"
+            )));
         }
         let mut out: Vec<Overview> = vec![vec![None; points]; channels.len()];
         let place = |channel: i16| channels.iter().position(|c| *c == channel);
@@ -137,7 +151,10 @@ impl Store {
             let rows = sqlx::query!(
                 "SELECT channel, first_sample, samples, low, high FROM chunk
                  WHERE run_id = $1 AND channel = ANY($2) AND first_sample < $4 AND first_sample > $3",
-                run, channels, from - LONGEST_CHUNK, to
+                run,
+                channels,
+                from - LONGEST_CHUNK,
+                to
             )
             .fetch_all(self.pool())
             .await?;
@@ -150,7 +167,11 @@ impl Store {
             let rows = sqlx::query!(
                 r#"SELECT channel, first_sample, samples, CASE WHEN $5 THEN coarse ELSE fine END AS "level!" FROM chunk
                    WHERE run_id = $1 AND channel = ANY($2) AND first_sample < $4 AND first_sample > $3"#,
-                run, channels, from - LONGEST_CHUNK, to, coarse
+                run,
+                channels,
+                from - LONGEST_CHUNK,
+                to,
+                coarse
             )
             .fetch_all(self.pool())
             .await?;

@@ -2,7 +2,15 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import type { Status } from "./client";
 
-export type Level = { input: number; peak: number; rms: number; mean: number; held: number; over: boolean; overHeld: boolean };
+export type Level = {
+  input: number;
+  peak: number;
+  rms: number;
+  mean: number;
+  held: number;
+  over: boolean;
+  overHeld: boolean;
+};
 export type Picture =
   | { kind: "levels"; inputs: number[]; values: Float32Array }
   | { kind: "waveform"; inputs: number[]; points: number; seconds: number; units: string[]; values: Float32Array }
@@ -135,6 +143,14 @@ export function levelsOf(p: Picture): Level[] {
   return p.inputs.map((input, i) => {
     const at = (k: number) => p.values[i * 5 + k] ?? 0;
     const flags = at(4);
-    return { input, peak: at(0), rms: at(1), mean: at(2), held: at(3), over: (flags & 1) !== 0, overHeld: (flags & 2) !== 0 };
+    return {
+      input,
+      peak: at(0),
+      rms: at(1),
+      mean: at(2),
+      held: at(3),
+      over: (flags & 1) !== 0,
+      overHeld: (flags & 2) !== 0,
+    };
   });
 }

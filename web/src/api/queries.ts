@@ -80,7 +80,14 @@ export function useSaveReport(campaign: number | undefined) {
 /** Smallest and largest of equal stretches of a run's channels. */
 export type Envelope = { channel: number; low: Float32Array; high: Float32Array };
 
-export async function overview(run: number, channels: number[], from: number, to: number, points: number, signal?: AbortSignal) {
+export async function overview(
+  run: number,
+  channels: number[],
+  from: number,
+  to: number,
+  points: number,
+  signal?: AbortSignal,
+) {
   const bytes = await told(
     api.GET("/api/runs/{id}/overview", {
       params: { path: { id: run }, query: { channels: channels.join(","), from_s: from, to_s: to, points } },

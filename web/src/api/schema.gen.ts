@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /** All campaigns. */
-        get: operations["list"];
+        get: operations["list_campaigns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -29,7 +29,7 @@ export interface paths {
             cookie?: never;
         };
         /** The newest changes, newest first. */
-        get: operations["changes"];
+        get: operations["list_changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -48,7 +48,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Lets capture work for a campaign. */
-        post: operations["choose"];
+        post: operations["choose_campaign"];
         delete?: never;
         options?: never;
         head?: never;
@@ -63,7 +63,7 @@ export interface paths {
             cookie?: never;
         };
         /** The plan of a campaign. */
-        get: operations["plan"];
+        get: operations["read_plan"];
         /** Replaces the plan. */
         put: operations["save_plan"];
         post?: never;
@@ -81,7 +81,7 @@ export interface paths {
             cookie?: never;
         };
         /** Recipes kept with a campaign. */
-        get: operations["recipes"];
+        get: operations["list_recipes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -115,9 +115,9 @@ export interface paths {
             cookie?: never;
         };
         /** The report as it stands. */
-        get: operations["read"];
+        get: operations["read_report"];
         /** Replaces text and choices. */
-        put: operations["save"];
+        put: operations["save_report"];
         post?: never;
         delete?: never;
         options?: never;
@@ -133,7 +133,24 @@ export interface paths {
             cookie?: never;
         };
         /** The report as PDF. */
-        get: operations["pdf"];
+        get: operations["report_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/report/pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report as pictures: one SVG a page. */
+        get: operations["report_pages"];
         put?: never;
         post?: never;
         delete?: never;
@@ -150,7 +167,7 @@ export interface paths {
             cookie?: never;
         };
         /** The rig of a campaign. */
-        get: operations["rig"];
+        get: operations["read_rig"];
         put?: never;
         post?: never;
         delete?: never;
@@ -184,7 +201,7 @@ export interface paths {
             cookie?: never;
         };
         /** Runs of a campaign, oldest first. */
-        get: operations["list"];
+        get: operations["list_runs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -219,7 +236,7 @@ export interface paths {
         };
         get?: never;
         /** Connects to a front end. */
-        put: operations["connect"];
+        put: operations["connect_front_end"];
         post?: never;
         delete?: never;
         options?: never;
@@ -286,7 +303,7 @@ export interface paths {
             cookie?: never;
         };
         /** Front ends found on the network. */
-        get: operations["found"];
+        get: operations["found_front_ends"];
         put?: never;
         post?: never;
         delete?: never;
@@ -303,7 +320,7 @@ export interface paths {
             cookie?: never;
         };
         /** A run with its channels and gaps. */
-        get: operations["one"];
+        get: operations["read_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -322,7 +339,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Puts a sensitivity right: everything shown from this run follows, the old value stays in its history. */
-        post: operations["correct"];
+        post: operations["correct_sensitivity"];
         delete?: never;
         options?: never;
         head?: never;
@@ -337,7 +354,7 @@ export interface paths {
             cookie?: never;
         };
         /** All channels as CSV: time, then a column a channel. */
-        get: operations["csv"];
+        get: operations["export_csv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -354,7 +371,7 @@ export interface paths {
             cookie?: never;
         };
         /** All channels as 32-bit float WAV in their units. */
-        get: operations["wav"];
+        get: operations["export_wav"];
         put?: never;
         post?: never;
         delete?: never;
@@ -374,7 +391,7 @@ export interface paths {
          * Smallest and largest of equal stretches as 32-bit floats, little-endian: for each channel all
          *     smallest, then all largest values in its unit; NaN where nothing was recorded.
          */
-        get: operations["overview"];
+        get: operations["read_overview"];
         put?: never;
         post?: never;
         delete?: never;
@@ -393,7 +410,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Carries out a recipe. Going away stops it. */
-        post: operations["result"];
+        post: operations["make_result"];
         delete?: never;
         options?: never;
         head?: never;
@@ -408,7 +425,7 @@ export interface paths {
             cookie?: never;
         };
         /** What is going on. */
-        get: operations["status"];
+        get: operations["read_status"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1305,7 +1322,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    list: {
+    list_campaigns: {
         parameters: {
             query?: never;
             header?: never;
@@ -1324,7 +1341,7 @@ export interface operations {
             };
         };
     };
-    changes: {
+    list_changes: {
         parameters: {
             query?: never;
             header?: never;
@@ -1345,7 +1362,7 @@ export interface operations {
             };
         };
     };
-    choose: {
+    choose_campaign: {
         parameters: {
             query?: never;
             header?: never;
@@ -1372,7 +1389,7 @@ export interface operations {
             };
         };
     };
-    plan: {
+    read_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -1434,7 +1451,7 @@ export interface operations {
             };
         };
     };
-    recipes: {
+    list_recipes: {
         parameters: {
             query?: never;
             header?: never;
@@ -1487,7 +1504,7 @@ export interface operations {
             };
         };
     };
-    read: {
+    read_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -1508,7 +1525,7 @@ export interface operations {
             };
         };
     };
-    save: {
+    save_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -1539,7 +1556,7 @@ export interface operations {
             };
         };
     };
-    pdf: {
+    report_pdf: {
         parameters: {
             query?: never;
             header?: never;
@@ -1568,7 +1585,36 @@ export interface operations {
             };
         };
     };
-    rig: {
+    report_pages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_rig: {
         parameters: {
             query?: never;
             header?: never;
@@ -1631,7 +1677,7 @@ export interface operations {
             };
         };
     };
-    list: {
+    list_runs: {
         parameters: {
             query?: never;
             header?: never;
@@ -1677,7 +1723,7 @@ export interface operations {
             };
         };
     };
-    connect: {
+    connect_front_end: {
         parameters: {
             query?: never;
             header?: never;
@@ -1776,7 +1822,7 @@ export interface operations {
             };
         };
     };
-    found: {
+    found_front_ends: {
         parameters: {
             query?: never;
             header?: never;
@@ -1795,7 +1841,7 @@ export interface operations {
             };
         };
     };
-    one: {
+    read_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -1824,7 +1870,7 @@ export interface operations {
             };
         };
     };
-    correct: {
+    correct_sensitivity: {
         parameters: {
             query?: never;
             header?: never;
@@ -1856,7 +1902,7 @@ export interface operations {
             };
         };
     };
-    csv: {
+    export_csv: {
         parameters: {
             query?: never;
             header?: never;
@@ -1877,7 +1923,7 @@ export interface operations {
             };
         };
     };
-    wav: {
+    export_wav: {
         parameters: {
             query?: never;
             header?: never;
@@ -1898,7 +1944,7 @@ export interface operations {
             };
         };
     };
-    overview: {
+    read_overview: {
         parameters: {
             query: {
                 /** @description Channels, separated by commas. */
@@ -1936,7 +1982,7 @@ export interface operations {
             };
         };
     };
-    result: {
+    make_result: {
         parameters: {
             query?: never;
             header?: never;
@@ -1969,7 +2015,7 @@ export interface operations {
             };
         };
     };
-    status: {
+    read_status: {
         parameters: {
             query?: never;
             header?: never;

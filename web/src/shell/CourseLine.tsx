@@ -66,7 +66,14 @@ export function CourseLine() {
               <NavLink to={s.path} aria-keyshortcuts={`Alt+${i + 1}`} className="relative flex gap-2 px-3 text-ink">
                 <svg width="22" height="22" viewBox="0 0 22 22" aria-hidden className="shrink-0">
                   {here && <circle cx="11" cy="11" r="11" fill="var(--shoal)" />}
-                  <circle cx="11" cy="11" r="6" fill={fill} stroke={here ? "var(--harbour)" : "var(--ink)"} strokeWidth="2" />
+                  <circle
+                    cx="11"
+                    cy="11"
+                    r="6"
+                    fill={fill}
+                    stroke={here ? "var(--harbour)" : "var(--ink)"}
+                    strokeWidth="2"
+                  />
                 </svg>
                 <span className="pt-px leading-4">
                   <span className={`font-semibold ${here ? "text-harbour" : ""}`}>{s.name}</span>

@@ -44,8 +44,14 @@ export function LogStrip() {
         <span className="num absolute bottom-0 text-[11px] text-soft" style={{ left: `${nowAt}%` }}>
           now
         </span>
-        <div aria-hidden className="absolute top-2 bottom-4 border-l border-dotted border-buoy" style={{ left: `${nowAt}%` }} />
-        {runs.length === 0 && <span className="absolute top-3 left-2 text-[13px] text-soft">No run yet: Record makes the first.</span>}
+        <div
+          aria-hidden
+          className="absolute top-2 bottom-4 border-l border-dotted border-buoy"
+          style={{ left: `${nowAt}%` }}
+        />
+        {runs.length === 0 && (
+          <span className="absolute top-3 left-2 text-[13px] text-soft">No run yet: Record makes the first.</span>
+        )}
         {boxes.map(({ run, left, width }) => {
           const bad = run.state === "broken";
           const going = run.state === "recording";

@@ -67,7 +67,10 @@ export function Shell() {
       <WatchBar onOrder={order} />
       <main className="relative flex min-h-0 min-w-0 flex-col p-3">
         {(error || !connected) && (
-          <div role="alert" className="mb-2 flex items-center gap-3 border-l-4 border-reef bg-sheet px-3 py-1.5 text-reef">
+          <div
+            role="alert"
+            className="mb-2 flex items-center gap-3 border-l-4 border-reef bg-sheet px-3 py-1.5 text-reef"
+          >
             <span>
               {error ||
                 "The server does not answer. A recording goes on there by itself; this page finds back as soon as it answers."}

@@ -1,5 +1,13 @@
 /** The bar that is the same everywhere: who is connected, what is captured, the orders. */
-import { Listbox, ListboxButton, ListboxOption, ListboxOptions, Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import {
+  Listbox,
+  ListboxButton,
+  ListboxOption,
+  ListboxOptions,
+  Popover,
+  PopoverButton,
+  PopoverPanel,
+} from "@headlessui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Status, told } from "../api/client";
@@ -31,7 +39,9 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
           ■ database away
         </span>
       )}
-      {status?.store && room !== undefined && !going && <span className="text-[13px] text-soft">room for {span(room)}</span>}
+      {status?.store && room !== undefined && !going && (
+        <span className="text-[13px] text-soft">room for {span(room)}</span>
+      )}
       <span className="ml-auto" />
       {going ? <Going status={status} /> : <Ended status={status} />}
       {!going && (
@@ -105,7 +115,11 @@ function CampaignChoice() {
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
         {all.map((c) => (
-          <ListboxOption key={c.id} value={c.id} className="cursor-pointer px-3 py-1 data-focus:bg-shoal data-selected:font-semibold">
+          <ListboxOption
+            key={c.id}
+            value={c.id}
+            className="cursor-pointer px-3 py-1 data-focus:bg-shoal data-selected:font-semibold"
+          >
             {c.name}
           </ListboxOption>
         ))}
@@ -121,7 +135,11 @@ function linkWords(status: Status | undefined): { shape: string; colour: string;
     return { shape: "◇", colour: "text-reef", says: `front end at ${link.address} not reached` };
   if (link.refused) return { shape: "◈", colour: "text-reef", says: "front end refuses the set-up" };
   const clockSays = link.clock_locked ? "clock locked" : "clock not locked";
-  return { shape: "◆", colour: link.clock_locked ? "text-lee" : "text-lamp", says: `${link.front_end.model} · ${clockSays}` };
+  return {
+    shape: "◆",
+    colour: link.clock_locked ? "text-lee" : "text-lamp",
+    says: `${link.front_end.model} · ${clockSays}`,
+  };
 }
 
 /** The front end: which, and by which address. */
@@ -136,7 +154,10 @@ function LinkChoice({ status }: { status: Status | undefined }) {
         <span className="truncate">{words.says}</span>
       </PopoverButton>
       <PopoverPanel anchor="bottom start" className="panel z-30 mt-2 w-96 p-4 shadow-lg">
-        <LinkForm address={address} says={link?.link === "connecting" ? link.says : (link?.link === "connected" && link.refused) || ""} />
+        <LinkForm
+          address={address}
+          says={link?.link === "connecting" ? link.says : (link?.link === "connected" && link.refused) || ""}
+        />
       </PopoverPanel>
     </Popover>
   );
@@ -145,7 +166,11 @@ function LinkChoice({ status }: { status: Status | undefined }) {
 function LinkForm({ address, says }: { address: string; says: string }) {
   const [text, setText] = useState(address);
   const [wrong, setWrong] = useState("");
-  const found = useQuery({ queryKey: ["found"], queryFn: () => told(api.GET("/api/front-ends")), refetchInterval: 2000 });
+  const found = useQuery({
+    queryKey: ["found"],
+    queryFn: () => told(api.GET("/api/front-ends")),
+    refetchInterval: 2000,
+  });
   const connect = async (to: string) => {
     setText(to);
     setWrong("");

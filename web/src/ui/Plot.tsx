@@ -1,5 +1,5 @@
 /** A plot in time or frequency: drag to zoom, double-click back, wheel at the pointer, Shift-drag to bracket. */
-import { useEffect, useImperativeHandle, useRef, type Ref } from "react";
+import { type Ref, useEffect, useImperativeHandle, useRef } from "react";
 import uPlot from "uplot";
 import { short } from "./format";
 import { colour, traceColour, traceDash } from "./traces";
@@ -51,6 +51,12 @@ function yRange(logY: boolean, min: number | undefined) {
     const pad = (hi - lo || Math.abs(hi) || 1) * 0.06;
     return [min ?? lo - pad, hi + pad];
   };
+}
+
+/** Whole decades inside a range. */
+function decades(_: uPlot, __: number, lo: number, hi: number): number[] {
+  const [a, b] = [Math.ceil(Math.log10(lo) - 1e-9), Math.floor(Math.log10(hi) + 1e-9)];
+  return Array.from({ length: Math.max(b - a + 1, 0) }, (_, k) => 10 ** (a + k));
 }
 
 function drawMarks(u: uPlot, marks: Mark[]) {
@@ -111,7 +117,7 @@ export function Plot(props: Props) {
       series.push(line);
       if (c.low) {
         series.push(line);
-        bands.push({ series: [series.length - 2, series.length - 1], fill: stroke });
+        bands.push({ series: [series.length - 2, series.length - 1], fill: `${stroke}a0` });
       }
     });
     const current = () => latest.current;
@@ -134,7 +140,8 @@ export function Plot(props: Props) {
             ticks: { show: false },
             font,
             size: 58,
-            values: (_, v) => v.map((t) => (t === null || (logY && !Number.isInteger(Math.round(Math.log10(t) * 1e6) / 1e6)) ? "" : short(t))),
+            ...(logY ? { splits: decades } : {}),
+            values: (_, v) => v.map((t) => short(t)),
           },
         ],
         series,
@@ -208,7 +215,9 @@ export function Plot(props: Props) {
   return (
     <div className="relative min-h-0 flex-1">
       <div ref={host} role="img" aria-label={props.label} className="absolute inset-0" />
-      <span className="pointer-events-none absolute right-3 bottom-6 bg-sheet/80 px-1 text-[12px] text-soft">{xLabel}</span>
+      <span className="pointer-events-none absolute right-3 bottom-6 bg-sheet/80 px-1 text-[12px] text-soft">
+        {xLabel}
+      </span>
     </div>
   );
 }
@@ -220,7 +229,12 @@ export function Legend({ names }: { names: string[] }) {
       {names.map((n, i) => (
         <span key={n} className="flex items-center gap-1.5">
           <svg width="22" height="8" aria-hidden>
-            <path d="M0 4h22" stroke={`var(--t${(i % 8) + 1})`} strokeWidth="2" strokeDasharray={traceDash(i).join(" ")} />
+            <path
+              d="M0 4h22"
+              stroke={`var(--t${(i % 8) + 1})`}
+              strokeWidth="2"
+              strokeDasharray={traceDash(i).join(" ")}
+            />
           </svg>
           {n}
         </span>

@@ -49,7 +49,7 @@ export function bytes(x: number | null | undefined): string {
 /** A length of time in words an engineer uses. */
 export function span(s: number | null | undefined): string {
   if (s === null || s === undefined || !Number.isFinite(s)) return "unknown";
-  if (s < 120) return withUnit(s, "s", s < 10 ? 3 : 4);
+  if (s < 120) return `${short(s)}${THIN}s`;
   const h = Math.floor(s / 3600);
   const min = Math.round((s % 3600) / 60);
   if (h >= 48) return `${whole(h / 24)}${THIN}days`;
@@ -63,7 +63,7 @@ export function clock(s: number): string {
 }
 
 /** A sample rate in kHz where that is shorter. */
-export const rate = (hz: number) => (hz >= 1000 ? withUnit(hz / 1000, "kHz") : withUnit(hz, "Hz"));
+export const rate = (hz: number) => (hz >= 1000 ? `${short(hz / 1000)}${THIN}kHz` : `${short(hz)}${THIN}Hz`);
 
 /** Digits without trailing zeros, for axes and sentences. */
 export function short(x: number, n = 4): string {

@@ -2,7 +2,8 @@
 const dashes: number[][] = [[], [6, 3], [2, 2], [8, 3, 2, 3], [10, 4], [4, 2], [1, 3], [6, 2, 1, 2]];
 
 /** The colour a token has now. */
-export const colour = (token: string) => getComputedStyle(document.documentElement).getPropertyValue(`--${token}`).trim();
+export const colour = (token: string) =>
+  getComputedStyle(document.documentElement).getPropertyValue(`--${token}`).trim();
 
 export const traceColour = (i: number) => colour(`t${(i % 8) + 1}`);
 export const traceDash = (i: number) => dashes[(i + Math.floor(i / 8)) % 8] ?? [];

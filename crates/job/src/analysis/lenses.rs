@@ -42,7 +42,11 @@ fn trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
     Trace { name: c.name.clone(), channel: c.number, quantity: quantity.into(), unit, values }
 }
 
-pub(super) fn waveform(s: &WaveformSettings, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+pub(super) fn waveform(
+    s: &WaveformSettings,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Analysis, AnalysisError> {
     let (n, rate, from_s) = (view.len(), view.rate(), view.from_s());
     let channels = view.channels.clone();
     let mut out = placeholder();
@@ -99,7 +103,11 @@ const NAMED: [Named; 8] = [
     ("std", true, |s| s.std),
 ];
 
-pub(super) fn statistics(s: &StatisticsSettings, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+pub(super) fn statistics(
+    s: &StatisticsSettings,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Analysis, AnalysisError> {
     let channels = view.channels.clone();
     let (n, rate, from_s) = (view.len(), view.rate(), view.from_s());
     let each = match s.interval_s {
@@ -109,8 +117,13 @@ pub(super) fn statistics(s: &StatisticsSettings, view: &mut View<'_>, progress: 
             if each == 0 || each > n {
                 return Err(Refusal::new(
                     "interval_s",
-                    format!("interval_s is {t}; allowed is {} (one sample) to {} (the stretch)", 1.0 / rate, n as f64 / rate),
-                ).into());
+                    format!(
+                        "interval_s is {t}; allowed is {} (one sample) to {} (the stretch)",
+                        1.0 / rate,
+                        n as f64 / rate
+                    ),
+                )
+                .into());
             }
             each
         }
@@ -136,7 +149,12 @@ pub(super) fn statistics(s: &StatisticsSettings, view: &mut View<'_>, progress: 
     for (c, m) in channels.iter().zip(&whole) {
         let found = m.finish()?;
         for (name, with_unit, of) in NAMED {
-            out.numbers.push(Number { name: name.into(), channel: c.number, unit: unit_of(c, with_unit), value: of(&found) });
+            out.numbers.push(Number {
+                name: name.into(),
+                channel: c.number,
+                unit: unit_of(c, with_unit),
+                value: of(&found),
+            });
         }
     }
     if intervals > 0 {
@@ -198,7 +216,11 @@ enum Processor {
     Zoomed(Box<ZoomProcessor>),
 }
 
-pub(super) fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+pub(super) fn spectrum(
+    s: &SpectrumRecipe,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Analysis, AnalysisError> {
     let rate = view.rate();
     let channels = view.channels.clone();
     let settings = settings(s, rate);

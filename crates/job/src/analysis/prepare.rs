@@ -49,10 +49,7 @@ impl<'a> View<'a> {
     pub fn new(recipe: &Recipe, source: &'a mut dyn Source) -> Result<View<'a>, AnalysisError> {
         let info = source.info().clone();
         let count = info.channels.len();
-        let numbers = recipe
-            .channels
-            .clone()
-            .unwrap_or_else(|| (1..=count as u32).collect());
+        let numbers = recipe.channels.clone().unwrap_or_else(|| (1..=count as u32).collect());
         if let Some(n) = numbers.iter().find(|n| **n as usize > count) {
             return Err(Refusal::new(
                 "channels",
@@ -62,10 +59,7 @@ impl<'a> View<'a> {
         }
         let (from, to) = stretch(recipe.stretch, &info)?;
         let spectral = matches!(recipe.lens, Lens::Spectrum(_));
-        let channels = numbers
-            .iter()
-            .map(|&n| chosen(n, recipe, &info, spectral))
-            .collect::<Result<Vec<_>, _>>()?;
+        let channels = numbers.iter().map(|&n| chosen(n, recipe, &info, spectral)).collect::<Result<Vec<_>, _>>()?;
         Ok(View { source, info, channels, from, to, steps: recipe.prepare.clone() })
     }
 
@@ -88,10 +82,7 @@ impl<'a> View<'a> {
     pub fn filled_in(&self, recipe: &Recipe) -> Recipe {
         let mut full = recipe.clone();
         full.channels = Some(self.channels.iter().map(|c| c.number).collect());
-        full.stretch = Some(Stretch {
-            from_s: self.from as f64 / self.rate(),
-            to_s: self.to as f64 / self.rate(),
-        });
+        full.stretch = Some(Stretch { from_s: self.from as f64 / self.rate(), to_s: self.to as f64 / self.rate() });
         if full.unit.is_none()
             && let Some(first) = self.channels.first()
             && self.channels.iter().all(|c| c.result_unit == first.result_unit)
@@ -103,17 +94,11 @@ impl<'a> View<'a> {
 
     /// Gaps inside the stretch: start from the beginning of the data and length, s.
     pub fn gaps(&self) -> Vec<(f64, f64)> {
-        self.gap_samples()
-            .map(|(a, b)| (a as f64 / self.rate(), (b - a) as f64 / self.rate()))
-            .collect()
+        self.gap_samples().map(|(a, b)| (a as f64 / self.rate(), (b - a) as f64 / self.rate())).collect()
     }
 
     fn gap_samples(&self) -> impl Iterator<Item = (u64, u64)> + '_ {
-        self.info
-            .gaps
-            .iter()
-            .map(|(at, n)| ((*at).max(self.from), (at + n).min(self.to)))
-            .filter(|(a, b)| a < b)
+        self.info.gaps.iter().map(|(at, n)| ((*at).max(self.from), (at + n).min(self.to))).filter(|(a, b)| a < b)
     }
 
     /// Stretches without a gap, in samples of the source.
@@ -241,7 +226,10 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
     }
     let to = find(wanted)?;
     let from: &Unit = find(&c.unit).map_err(|_| {
-        Refusal::new("unit", format!("unit is {wanted}; channel {number} is in “{}”, which is no unit Fleet Echo converts", c.unit))
+        Refusal::new(
+            "unit",
+            format!("unit is {wanted}; channel {number} is in “{}”, which is no unit Fleet Echo converts", c.unit),
+        )
     })?;
     c.result_unit = to.symbol.to_string();
     if from.quantity == to.quantity {

@@ -36,13 +36,7 @@ pub trait Source: Send {
     ///
     /// # Errors
     /// [`AnalysisError::Input`] when the data cannot be read.
-    fn read(
-        &mut self,
-        channels: &[usize],
-        from: u64,
-        count: usize,
-        out: &mut [Vec<f64>],
-    ) -> Result<(), AnalysisError>;
+    fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError>;
 }
 
 /// Samples in memory.
@@ -56,18 +50,10 @@ impl Memory {
     /// Channels of equal length: name, unit, samples.
     pub fn new(sample_rate_hz: f64, channels: Vec<(String, String, Vec<f64>)>) -> Memory {
         let samples = channels.iter().map(|c| c.2.len()).min().unwrap_or(0) as u64;
-        let (names, data): (Vec<_>, Vec<_>) = channels
-            .into_iter()
-            .map(|(name, unit, data)| (SourceChannel { name, unit }, data))
-            .unzip();
+        let (names, data): (Vec<_>, Vec<_>) =
+            channels.into_iter().map(|(name, unit, data)| (SourceChannel { name, unit }, data)).unzip();
         Memory {
-            info: SourceInfo {
-                sample_rate_hz,
-                samples,
-                channels: names,
-                gaps: Vec::new(),
-                full_scale: false,
-            },
+            info: SourceInfo { sample_rate_hz, samples, channels: names, gaps: Vec::new(), full_scale: false },
             data,
         }
     }
@@ -78,13 +64,7 @@ impl Source for Memory {
         &self.info
     }
 
-    fn read(
-        &mut self,
-        channels: &[usize],
-        from: u64,
-        count: usize,
-        out: &mut [Vec<f64>],
-    ) -> Result<(), AnalysisError> {
+    fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError> {
         for (c, to) in channels.iter().zip(out) {
             to.clear();
             to.extend_from_slice(&self.data[*c][from as usize..from as usize + count]);

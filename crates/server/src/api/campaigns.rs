@@ -30,19 +30,25 @@ pub struct CampaignBody {
 }
 
 /// All campaigns.
-#[utoipa::path(get, path = "/api/campaigns", responses((status = 200, body = Vec<CampaignBody>)))]
+#[utoipa::path(get, operation_id = "list_campaigns", path = "/api/campaigns", responses((status = 200, body = Vec<CampaignBody>)))]
 pub async fn list(State(app): State<App>) -> Result<Json<Vec<CampaignBody>>, ApiError> {
     let chosen = app.setup().map(|s| s.campaign);
     let all = app.store.campaigns().await?;
     Ok(Json(
         all.into_iter()
-            .map(|c| CampaignBody { chosen: chosen == Some(c.id), id: c.id, name: c.name, specimen: c.specimen, purpose: c.purpose })
+            .map(|c| CampaignBody {
+                chosen: chosen == Some(c.id),
+                id: c.id,
+                name: c.name,
+                specimen: c.specimen,
+                purpose: c.purpose,
+            })
             .collect(),
     ))
 }
 
 /// Lets capture work for a campaign.
-#[utoipa::path(post, path = "/api/campaigns/{id}/choose", params(("id" = i64, Path)), responses((status = 204), (status = 409, body = super::ErrorBody)))]
+#[utoipa::path(post, operation_id = "choose_campaign", path = "/api/campaigns/{id}/choose", params(("id" = i64, Path)), responses((status = 204), (status = 409, body = super::ErrorBody)))]
 pub async fn choose(State(app): State<App>, Path(id): Path<i64>) -> Result<axum::http::StatusCode, ApiError> {
     app.choose(id).await?;
     Ok(axum::http::StatusCode::NO_CONTENT)
@@ -126,7 +132,7 @@ fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> RigBody {
 }
 
 /// The rig of a campaign.
-#[utoipa::path(get, path = "/api/campaigns/{id}/rig", params(("id" = i64, Path)), responses((status = 200, body = RigBody)))]
+#[utoipa::path(get, operation_id = "read_rig", path = "/api/campaigns/{id}/rig", params(("id" = i64, Path)), responses((status = 200, body = RigBody)))]
 pub async fn rig(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<RigBody>, ApiError> {
     let v = app.store.rig(id).await?;
     Ok(Json(body(&app, id, v.version, v.rig)))
@@ -185,7 +191,7 @@ async fn plan_body(app: &App, id: i64, plan: Plan) -> Result<PlanBody, ApiError>
 }
 
 /// The plan of a campaign.
-#[utoipa::path(get, path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), responses((status = 200, body = PlanBody)))]
+#[utoipa::path(get, operation_id = "read_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), responses((status = 200, body = PlanBody)))]
 pub async fn plan(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<PlanBody>, ApiError> {
     let plan = app.store.plan(id).await?;
     Ok(Json(plan_body(&app, id, plan).await?))
@@ -194,7 +200,12 @@ pub async fn plan(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Pl
 /// Replaces the plan.
 #[utoipa::path(put, path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), request_body = Plan,
     responses((status = 200, body = PlanBody), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
-pub async fn save_plan(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap, Json(plan): Json<Plan>) -> Result<Json<PlanBody>, ApiError> {
+pub async fn save_plan(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(plan): Json<Plan>,
+) -> Result<Json<PlanBody>, ApiError> {
     plan.check(app.capture.front_end().as_ref())?;
     if let Some(setup) = app.setup().filter(|s| s.campaign == id) {
         app.set_up(Setup { plan: plan.clone(), ..setup }).await?;
@@ -218,7 +229,7 @@ pub struct ChangeBody {
 }
 
 /// The newest changes, newest first.
-#[utoipa::path(get, path = "/api/campaigns/{id}/changes", params(("id" = i64, Path)), responses((status = 200, body = Vec<ChangeBody>)))]
+#[utoipa::path(get, operation_id = "list_changes", path = "/api/campaigns/{id}/changes", params(("id" = i64, Path)), responses((status = 200, body = Vec<ChangeBody>)))]
 pub async fn changes(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<ChangeBody>>, ApiError> {
     let all = app.store.changes(id, 200).await?;
     Ok(Json(all.into_iter().map(|c| ChangeBody { at: c.at, who: c.who, what: c.what, detail: c.detail }).collect()))
@@ -234,7 +245,7 @@ pub struct KeptRecipe {
 }
 
 /// Recipes kept with a campaign.
-#[utoipa::path(get, path = "/api/campaigns/{id}/recipes", params(("id" = i64, Path)), responses((status = 200, body = Vec<KeptRecipe>)))]
+#[utoipa::path(get, operation_id = "list_recipes", path = "/api/campaigns/{id}/recipes", params(("id" = i64, Path)), responses((status = 200, body = Vec<KeptRecipe>)))]
 pub async fn recipes(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<KeptRecipe>>, ApiError> {
     let all = app.store.recipes(id).await?;
     Ok(Json(all.into_iter().map(|(name, recipe)| KeptRecipe { name, recipe }).collect()))

@@ -23,7 +23,7 @@ pub struct StatusBody {
 }
 
 /// What is going on.
-#[utoipa::path(get, path = "/api/status", responses((status = 200, body = StatusBody)))]
+#[utoipa::path(get, operation_id = "read_status", path = "/api/status", responses((status = 200, body = StatusBody)))]
 pub async fn status(State(app): State<App>) -> Json<StatusBody> {
     let store = app.store.ping().await.is_ok();
     let status = app.capture.status().borrow().clone();
@@ -31,7 +31,7 @@ pub async fn status(State(app): State<App>) -> Json<StatusBody> {
 }
 
 /// Front ends found on the network.
-#[utoipa::path(get, path = "/api/front-ends", responses((status = 200, body = Vec<Found>)))]
+#[utoipa::path(get, operation_id = "found_front_ends", path = "/api/front-ends", responses((status = 200, body = Vec<Found>)))]
 pub async fn found(State(app): State<App>) -> Json<Vec<Found>> {
     Json(app.discovery().found())
 }
@@ -44,13 +44,18 @@ pub struct Address {
 }
 
 /// Connects to a front end.
-#[utoipa::path(put, path = "/api/capture/front-end", request_body = Address, responses((status = 204), (status = 422, body = super::ErrorBody)))]
+#[utoipa::path(put, operation_id = "connect_front_end", path = "/api/capture/front-end", request_body = Address, responses((status = 204), (status = 422, body = super::ErrorBody)))]
 pub async fn connect(State(app): State<App>, Json(to): Json<Address>) -> Result<StatusCode, ApiError> {
     let address = to.address.map(|a| a.trim().to_string()).filter(|a| !a.is_empty());
     if let Some(a) = &address {
-        let good = a.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok_and(|p| p > 0));
+        let good =
+            a.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok_and(|p| p > 0));
         if !good {
-            return Err(echo_job::Refusal::new("address", format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460")).into());
+            return Err(echo_job::Refusal::new(
+                "address",
+                format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460"),
+            )
+            .into());
         }
     }
     app.capture.connect(address).await;

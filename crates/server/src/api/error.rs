@@ -72,10 +72,7 @@ impl From<StoreError> for ApiError {
 
 impl From<Refusal> for ApiError {
     fn from(e: Refusal) -> Self {
-        ApiError {
-            status: StatusCode::UNPROCESSABLE_ENTITY,
-            body: ErrorBody { says: e.says, field: Some(e.field) },
-        }
+        ApiError { status: StatusCode::UNPROCESSABLE_ENTITY, body: ErrorBody { says: e.says, field: Some(e.field) } }
     }
 }
 

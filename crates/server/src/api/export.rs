@@ -60,7 +60,7 @@ async fn send(
 }
 
 /// All channels as 32-bit float WAV in their units.
-#[utoipa::path(get, path = "/api/runs/{id}/export.wav", params(("id" = i64, Path)), responses((status = 200, content_type = "audio/wav", body = Vec<u8>)))]
+#[utoipa::path(get, operation_id = "export_wav", path = "/api/runs/{id}/export.wav", params(("id" = i64, Path)), responses((status = 200, content_type = "audio/wav", body = Vec<u8>)))]
 pub async fn wav(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
     send(app, id, "wav", "audio/wav", |source, file| {
         let info = source.info().clone();
@@ -72,7 +72,7 @@ pub async fn wav(State(app): State<App>, Path(id): Path<i64>) -> Result<Response
 }
 
 /// All channels as CSV: time, then a column a channel.
-#[utoipa::path(get, path = "/api/runs/{id}/export.csv", params(("id" = i64, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
+#[utoipa::path(get, operation_id = "export_csv", path = "/api/runs/{id}/export.csv", params(("id" = i64, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
 pub async fn csv(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
     send(app, id, "csv", "text/csv; charset=utf-8", |source, file| {
         let info = source.info().clone();

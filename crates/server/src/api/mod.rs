@@ -29,12 +29,33 @@ pub fn who(headers: &axum::http::HeaderMap) -> String {
 #[openapi(
     info(title = "Fleet Echo", description = "Rig, plan, run, study and report vibration tests."),
     paths(
-        campaigns::list, campaigns::choose, campaigns::rig, campaigns::change_channel, campaigns::plan,
-        campaigns::save_plan, campaigns::changes, campaigns::recipes, campaigns::keep_recipe,
-        capture::status, capture::found, capture::connect, capture::arm, capture::record, capture::stop,
+        campaigns::list,
+        campaigns::choose,
+        campaigns::rig,
+        campaigns::change_channel,
+        campaigns::plan,
+        campaigns::save_plan,
+        campaigns::changes,
+        campaigns::recipes,
+        campaigns::keep_recipe,
+        capture::status,
+        capture::found,
+        capture::connect,
+        capture::arm,
+        capture::record,
+        capture::stop,
         capture::reset_levels,
-        runs::list, runs::one, runs::overview, runs::result, runs::correct,
-        export::wav, export::csv, report::read, report::save, report::pdf,
+        runs::list,
+        runs::one,
+        runs::overview,
+        runs::result,
+        runs::correct,
+        export::wav,
+        export::csv,
+        report::read,
+        report::save,
+        report::pdf,
+        report::pages,
     )
 )]
 pub struct Api;
@@ -54,6 +75,7 @@ pub fn router() -> Router<App> {
         .route("/campaigns/{id}/runs", get(runs::list))
         .route("/campaigns/{id}/report", get(report::read).put(report::save))
         .route("/campaigns/{id}/report.pdf", get(report::pdf))
+        .route("/campaigns/{id}/report/pages", get(report::pages))
         .route("/status", get(capture::status))
         .route("/front-ends", get(capture::found))
         .route("/capture/front-end", put(capture::connect))

@@ -44,15 +44,19 @@ async fn stored(app: &App, id: i64) -> Result<ReportBody, ApiError> {
 }
 
 /// The report as it stands.
-#[utoipa::path(get, path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), responses((status = 200, body = ReportBody)))]
+#[utoipa::path(get, operation_id = "read_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), responses((status = 200, body = ReportBody)))]
 pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<ReportBody>, ApiError> {
     Ok(Json(stored(&app, id).await?))
 }
 
 /// Replaces text and choices.
-#[utoipa::path(put, path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), request_body = ReportBody,
+#[utoipa::path(put, operation_id = "save_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), request_body = ReportBody,
     responses((status = 204), (status = 422, body = super::ErrorBody)))]
-pub async fn save(State(app): State<App>, Path(id): Path<i64>, Json(body): Json<ReportBody>) -> Result<StatusCode, ApiError> {
+pub async fn save(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(body): Json<ReportBody>,
+) -> Result<StatusCode, ApiError> {
     if body.title.trim().is_empty() {
         return Err(Refusal::new("title", "the title is empty; allowed is any text").into());
     }
@@ -103,10 +107,33 @@ fn recipe_text(result: &Analysis) -> String {
 }
 
 /// The report as PDF.
-#[utoipa::path(get, path = "/api/campaigns/{id}/report.pdf", params(("id" = i64, Path)),
+#[utoipa::path(get, operation_id = "report_pdf", path = "/api/campaigns/{id}/report.pdf", params(("id" = i64, Path)),
     responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = super::ErrorBody)))]
 pub async fn pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
-    let body = stored(&app, id).await?;
+    let report = collect(&app, id).await?;
+    let bytes = tokio::task::spawn_blocking(move || echo_formats::report::pdf(&report))
+        .await
+        .map_err(|e| ApiError::fault(e.to_string()))??;
+    Ok((
+        [(header::CONTENT_TYPE, "application/pdf"), (header::CONTENT_DISPOSITION, "inline; filename=\"report.pdf\"")],
+        bytes,
+    ))
+}
+
+/// The report as pictures: one SVG a page.
+#[utoipa::path(get, operation_id = "report_pages", path = "/api/campaigns/{id}/report/pages", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<String>), (status = 409, body = super::ErrorBody)))]
+pub async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<String>>, ApiError> {
+    let report = collect(&app, id).await?;
+    let pages = tokio::task::spawn_blocking(move || echo_formats::report::pages(&report))
+        .await
+        .map_err(|e| ApiError::fault(e.to_string()))??;
+    Ok(Json(pages))
+}
+
+/// Everything the report says, from the run and the recipes.
+async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
+    let body = stored(app, id).await?;
     let campaign = app.store.campaign(id).await?;
     let runs = app.store.runs(id).await?;
     let run = match body.run_id {
@@ -126,8 +153,8 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<impl Int
         channels: spectrum.channels.as_ref().map(|c| c.iter().take(1).copied().collect()),
         ..spectrum.clone()
     };
-    let wave = make(&app, &run, waveform).await?;
-    let spec = make(&app, &run, spectrum).await?;
+    let wave = make(app, &run, waveform).await?;
+    let spec = make(app, &run, spectrum).await?;
     let channels = calibrated(&app.store, run.id).await?;
     let history = app.store.calibrations(run.id).await?;
     let mut rows = Vec::new();
@@ -161,9 +188,13 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<impl Int
     let stretch = spec.recipe.stretch.map(|s| format!("{:.3} to {:.3} s", s.from_s, s.to_s)).unwrap_or_default();
     let names = spec.traces.iter().map(|t| t.name.as_str()).collect::<Vec<_>>().join("; ");
     let mut figures = Vec::new();
-    let wave_caption = format!("{}, {stretch}; smallest and largest of 1200 stretches.", wave.traces.first().map_or("", |t| t.name.as_str()));
+    let wave_caption = format!(
+        "{}, {stretch}; smallest and largest of 1200 stretches.",
+        wave.traces.first().map_or("", |t| t.name.as_str())
+    );
     figures.extend(figure(&wave, "Waveform", wave_caption, false, None));
-    let spec_caption = format!("{names}; {stretch}, {} averages, lines {spacing:.4} Hz apart.", spec.averages.unwrap_or(0));
+    let spec_caption =
+        format!("{names}; {stretch}, {} averages, lines {spacing:.4} Hz apart.", spec.averages.unwrap_or(0));
     figures.extend(figure(&spec, "Spectrum", spec_caption, true, body.shown_hz));
     let mut made = vec![("Spectrum".to_string(), recipe_text(&spec)), ("Waveform".to_string(), recipe_text(&wave))];
     for h in history.iter().filter(|h| h.reason != "as recorded") {
@@ -172,20 +203,18 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>) -> Result<impl Int
             format!("{} {}, by {}: {}", h.sensitivity.value, h.sensitivity.unit, h.who, h.reason),
         ));
     }
-    let report = Report {
+    Ok(Report {
         heading: campaign.purpose,
         title: body.title,
         subtitle: format!("Run {}, {}", run.number, run.started_at.format("%-d %B %Y")),
         findings: body.findings,
         facts,
-        rig_heads: ["Input", "Channel", "Sensor", "Sensitivity", "Coupling", "Range", "Place"].map(String::from).to_vec(),
+        rig_heads: ["Input", "Channel", "Sensor", "Sensitivity", "Coupling", "Range", "Place"]
+            .map(String::from)
+            .to_vec(),
         rig_rows: rows,
         figures,
         made,
         foot: format!("{} · {}", spec.made.by, campaign.name),
-    };
-    let bytes = tokio::task::spawn_blocking(move || echo_formats::report::pdf(&report))
-        .await
-        .map_err(|e| ApiError::fault(e.to_string()))??;
-    Ok(([(header::CONTENT_TYPE, "application/pdf"), (header::CONTENT_DISPOSITION, "inline; filename=\"report.pdf\"")], bytes))
+    })
 }

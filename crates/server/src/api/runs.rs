@@ -116,13 +116,13 @@ pub struct RunDetail {
 }
 
 /// Runs of a campaign, oldest first.
-#[utoipa::path(get, path = "/api/campaigns/{id}/runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<RunBody>)))]
+#[utoipa::path(get, operation_id = "list_runs", path = "/api/campaigns/{id}/runs", params(("id" = i64, Path)), responses((status = 200, body = Vec<RunBody>)))]
 pub async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<RunBody>>, ApiError> {
     Ok(Json(app.store.runs(id).await?.into_iter().map(RunBody::from).collect()))
 }
 
 /// A run with its channels and gaps.
-#[utoipa::path(get, path = "/api/runs/{id}", params(("id" = i64, Path)), responses((status = 200, body = RunDetail), (status = 404, body = super::ErrorBody)))]
+#[utoipa::path(get, operation_id = "read_run", path = "/api/runs/{id}", params(("id" = i64, Path)), responses((status = 200, body = RunDetail), (status = 404, body = super::ErrorBody)))]
 pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<RunDetail>, ApiError> {
     let run = app.store.run(id).await?;
     let clipped = app.store.clipped(id).await?;
@@ -138,7 +138,12 @@ pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Run
             history: history
                 .iter()
                 .filter(|h| h.channel == c.channel)
-                .map(|h| CalibrationBody { sensitivity: h.sensitivity.clone(), reason: h.reason.clone(), who: h.who.clone(), at: h.at })
+                .map(|h| CalibrationBody {
+                    sensitivity: h.sensitivity.clone(),
+                    reason: h.reason.clone(),
+                    who: h.who.clone(),
+                    at: h.at,
+                })
                 .collect(),
             recorded: c.recorded.row,
             sensitivity: c.sensitivity,
@@ -166,16 +171,18 @@ pub struct OverviewQuery {
 
 /// Smallest and largest of equal stretches as 32-bit floats, little-endian: for each channel all
 /// smallest, then all largest values in its unit; NaN where nothing was recorded.
-#[utoipa::path(get, path = "/api/runs/{id}/overview", params(("id" = i64, Path), OverviewQuery),
+#[utoipa::path(get, operation_id = "read_overview", path = "/api/runs/{id}/overview", params(("id" = i64, Path), OverviewQuery),
     responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 422, body = super::ErrorBody)))]
-pub async fn overview(State(app): State<App>, Path(id): Path<i64>, Query(q): Query<OverviewQuery>) -> Result<impl IntoResponse, ApiError> {
+pub async fn overview(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(q): Query<OverviewQuery>,
+) -> Result<impl IntoResponse, ApiError> {
     let run = app.store.run(id).await?;
-    let channels: Vec<i16> = q
-        .channels
-        .split(',')
-        .map(|c| c.trim().parse())
-        .collect::<Result<_, _>>()
-        .map_err(|_| Refusal::new("channels", format!("channels is “{}”; allowed are numbers with commas between", q.channels)))?;
+    let channels: Vec<i16> =
+        q.channels.split(',').map(|c| c.trim().parse()).collect::<Result<_, _>>().map_err(|_| {
+            Refusal::new("channels", format!("channels is “{}”; allowed are numbers with commas between", q.channels))
+        })?;
     let points = q.points.unwrap_or(1000);
     if !(1..=10_000).contains(&points) {
         return Err(Refusal::new("points", format!("points is {points}; allowed are 1 to 10000")).into());
@@ -210,19 +217,29 @@ impl Drop for Hangup {
 /// The recipe does not fit, the database is away.
 pub async fn make(app: &App, run: &Run, recipe: Recipe) -> Result<Analysis, ApiError> {
     let mut source = RunSource::open(&app.store, run).await?;
-    let provenance = Provenance { at: Utc::now().to_rfc3339(), input: format!("run {} of campaign {}", run.number, run.campaign_id), sha256: None };
+    let provenance = Provenance {
+        at: Utc::now().to_rfc3339(),
+        input: format!("run {} of campaign {}", run.number, run.campaign_id),
+        sha256: None,
+    };
     let gone = Arc::new(AtomicBool::new(false));
     let _hangup = Hangup(gone.clone());
-    tokio::task::spawn_blocking(move || analyze(&recipe, &mut source, provenance, &mut |_| !gone.load(Ordering::Relaxed)))
-        .await
-        .map_err(|e| ApiError::fault(e.to_string()))?
-        .map_err(ApiError::from)
+    tokio::task::spawn_blocking(move || {
+        analyze(&recipe, &mut source, provenance, &mut |_| !gone.load(Ordering::Relaxed))
+    })
+    .await
+    .map_err(|e| ApiError::fault(e.to_string()))?
+    .map_err(ApiError::from)
 }
 
 /// Carries out a recipe. Going away stops it.
-#[utoipa::path(post, path = "/api/runs/{id}/results", params(("id" = i64, Path)), request_body = Recipe,
+#[utoipa::path(post, operation_id = "make_result", path = "/api/runs/{id}/results", params(("id" = i64, Path)), request_body = Recipe,
     responses((status = 200, body = Analysis), (status = 422, body = super::ErrorBody)))]
-pub async fn result(State(app): State<App>, Path(id): Path<i64>, Json(recipe): Json<serde_json::Value>) -> Result<Json<Analysis>, ApiError> {
+pub async fn result(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(recipe): Json<serde_json::Value>,
+) -> Result<Json<Analysis>, ApiError> {
     let recipe = Recipe::from_value(recipe)?;
     let run = app.store.run(id).await?;
     if run.samples == 0 {
@@ -241,7 +258,7 @@ pub struct Correction {
 }
 
 /// Puts a sensitivity right: everything shown from this run follows, the old value stays in its history.
-#[utoipa::path(post, path = "/api/runs/{id}/channels/{channel}/sensitivity", params(("id" = i64, Path), ("channel" = i16, Path)), request_body = Correction,
+#[utoipa::path(post, operation_id = "correct_sensitivity", path = "/api/runs/{id}/channels/{channel}/sensitivity", params(("id" = i64, Path), ("channel" = i16, Path)), request_body = Correction,
     responses((status = 204), (status = 422, body = super::ErrorBody)))]
 pub async fn correct(
     State(app): State<App>,
@@ -250,10 +267,15 @@ pub async fn correct(
     Json(c): Json<Correction>,
 ) -> Result<axum::http::StatusCode, ApiError> {
     if c.reason.trim().is_empty() {
-        return Err(Refusal::new("reason", "the reason is empty; allowed is a sentence on why the value changes").into());
+        return Err(
+            Refusal::new("reason", "the reason is empty; allowed is a sentence on why the value changes").into()
+        );
     }
     let all = calibrated(&app.store, id).await?;
-    let now = all.iter().find(|x| x.channel == channel).ok_or_else(|| ApiError::missing(&format!("channel {channel} of this run")))?;
+    let now = all
+        .iter()
+        .find(|x| x.channel == channel)
+        .ok_or_else(|| ApiError::missing(&format!("channel {channel} of this run")))?;
     let (value, unit) = typed_number("sensitivity", &c.sensitivity)?;
     let unit = if unit.is_empty() { now.sensitivity.unit.clone() } else { unit };
     let sensitivity = Sensitivity::new(value, &unit, now.recorded.row.quantity)?;

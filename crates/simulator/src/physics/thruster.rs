@@ -220,9 +220,7 @@ impl Thruster {
                 Senses::Shaft(x) => {
                     let (s, c) = (TAU * self.turns.fract() + RUNOUT.1).sin_cos();
                     let (run, mode) = if *x { (c, 0) } else { (s, 1) };
-                    RUNOUT.0 * run
-                        + SHAFT_SHARE * self.modes[mode].displacement()
-                        + 2e-8 * self.noise.gaussian()
+                    RUNOUT.0 * run + SHAFT_SHARE * self.modes[mode].displacement() + 2e-8 * self.noise.gaussian()
                 }
                 Senses::Mark => mark(self.turns, self.rpm / 60.0 / self.rate_hz),
                 Senses::Nothing => 0.0,
@@ -254,10 +252,7 @@ impl Thruster {
                 let re = g.athwart * a1.0 + g.vertical * v1.1 + g.unbalance;
                 let im = g.athwart * a1.1 - g.vertical * v1.0;
                 let (a2, ab, vb) = (accelerance(0, 2.0 * shaft), accelerance(0, blade_hz), accelerance(1, blade_hz));
-                let blade = (
-                    g.athwart * ab.0 + g.vertical * vb.0 + g.blade,
-                    g.athwart * ab.1 + g.vertical * vb.1,
-                );
+                let blade = (g.athwart * ab.0 + g.vertical * vb.0 + g.blade, g.athwart * ab.1 + g.vertical * vb.1);
                 let mesh = share * MESH * g.mesh;
                 let component = |what, frequency_hz, amplitude| Component { what, frequency_hz, amplitude };
                 InputTruth {
@@ -267,8 +262,16 @@ impl Thruster {
                         component("shaft, second", 2.0 * shaft, share * MISALIGNMENT * g.athwart * a2.0.hypot(a2.1)),
                         component("blade", blade_hz, share * BLADE * blade.0.hypot(blade.1)),
                         component("mesh", mesh_hz, mesh),
-                        component("mesh, below by the output shaft", mesh_hz - shaft / REDUCTION, mesh * BY_OUTPUT / 2.0),
-                        component("mesh, above by the output shaft", mesh_hz + shaft / REDUCTION, mesh * BY_OUTPUT / 2.0),
+                        component(
+                            "mesh, below by the output shaft",
+                            mesh_hz - shaft / REDUCTION,
+                            mesh * BY_OUTPUT / 2.0,
+                        ),
+                        component(
+                            "mesh, above by the output shaft",
+                            mesh_hz + shaft / REDUCTION,
+                            mesh * BY_OUTPUT / 2.0,
+                        ),
                         component("mesh, second", 2.0 * mesh_hz, share * MESH_SECOND * g.mesh),
                     ],
                 }
@@ -314,7 +317,12 @@ mod tests {
                     sum += w;
                 }
                 let got = 2.0 * re.hypot(im) / sum;
-                assert!((got - c.amplitude).abs() < 0.003 + 0.004 * c.amplitude, "input {input}, {}: {got} for {}", c.what, c.amplitude);
+                assert!(
+                    (got - c.amplitude).abs() < 0.003 + 0.004 * c.amplitude,
+                    "input {input}, {}: {got} for {}",
+                    c.what,
+                    c.amplitude
+                );
             }
         }
     }

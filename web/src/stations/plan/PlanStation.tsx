@@ -10,7 +10,10 @@ const blocks = Array.from({ length: 13 }, (_, k) => 2 ** (k + 8));
 
 /** A number as typed, with or without a unit of time. */
 function seconds(text: string): number {
-  const m = text.trim().replace(",", ".").match(/^([-\d.]+)\s*(ms|s|min|h)?$/);
+  const m = text
+    .trim()
+    .replace(",", ".")
+    .match(/^([-\d.]+)\s*(ms|s|min|h)?$/);
   const by = { ms: 1e-3, s: 1, min: 60, h: 3600 }[m?.[2] ?? "s"] ?? 1;
   const n = Number(m?.[1]) * by;
   if (!m || !Number.isFinite(n) || n <= 0) {
@@ -61,7 +64,9 @@ export function PlanStation() {
                 { value: "after", says: "for" },
                 { value: "when_stopped", says: "until stopped" },
               ]}
-              onSet={(ends) => choose({ length: ends === "after" ? { ends, duration_s: after?.duration_s ?? 60 } : { ends } })}
+              onSet={(ends) =>
+                choose({ length: ends === "after" ? { ends, duration_s: after?.duration_s ?? 60 } : { ends } })
+              }
             />{" "}
             {after && (
               <TypedWord
@@ -73,18 +78,24 @@ export function PlanStation() {
             .
             <br />
             Call the run{" "}
-            <TypedWord label="Name of the run" value={p.run_kind} width="22ch" onSet={(run_kind) => set({ run_kind })} plain />.
+            <TypedWord
+              label="Name of the run"
+              value={p.run_kind ?? ""}
+              width="22ch"
+              onSet={(run_kind) => set({ run_kind })}
+              plain
+            />
+            .
             <br />
             Spectra of{" "}
             <ChosenWord
               label="Block"
-              value={p.block}
+              value={p.block ?? 32768}
               options={blocks.map((b) => ({ value: b, says: whole(b) }))}
               onSet={(block) => choose({ block })}
             />{" "}
-            samples a block have lines{" "}
-            <b className="num">{withUnit(body.sums.line_spacing_hz, "Hz", 3)}</b> apart; a block takes{" "}
-            <b className="num">{withUnit(body.sums.block_s, "s", 3)}</b>
+            samples a block have lines <b className="num">{withUnit(body.sums.line_spacing_hz, "Hz", 3)}</b> apart; a
+            block takes <b className="num">{withUnit(body.sums.block_s, "s", 3)}</b>
             {after && body.sums.block_s > after.duration_s && (
               <span className="text-lamp">
                 {" "}
@@ -148,7 +159,9 @@ function Sums({ body }: { body: PlanBody }) {
         </div>
       ))}
       {short_of_room && (
-        <p className="col-span-2 pt-2 text-[13px] text-reef">■ The disk is full before the run ends. Shorten it or make room.</p>
+        <p className="col-span-2 pt-2 text-[13px] text-reef">
+          ■ The disk is full before the run ends. Shorten it or make room.
+        </p>
       )}
     </dl>
   );
@@ -165,7 +178,10 @@ function Timing({ body }: { body: PlanBody }) {
   const ticks = Array.from({ length: Math.floor(shown / each) + 1 }, (_, k) => k * each);
   const block = Math.max((sums.block_s / shown) * 980, 1);
   return (
-    <Panel title={plan.run_kind || "A run"} says={duration ? `one take of ${span(duration)}` : "one take, until somebody stops it"}>
+    <Panel
+      title={plan.run_kind || "A run"}
+      says={duration ? `one take of ${span(duration)}` : "one take, until somebody stops it"}
+    >
       <svg viewBox="0 0 1154 128" className="w-full">
         <title>The recording along time</title>
         <text x="14" y="53" fontSize="13" fill="var(--ink)">

@@ -2,7 +2,15 @@
 import type { Caution } from "../../api/client";
 import { Panel } from "../../ui/Panel";
 
-export function Cautions({ cautions, onFix, onSelect }: { cautions: Caution[]; onFix: (c: Caution) => void; onSelect: (input: number) => void }) {
+export function Cautions({
+  cautions,
+  onFix,
+  onSelect,
+}: {
+  cautions: Caution[];
+  onFix: (c: Caution) => void;
+  onSelect: (input: number) => void;
+}) {
   return (
     <Panel
       title="Cautions"
@@ -15,7 +23,11 @@ export function Cautions({ cautions, onFix, onSelect }: { cautions: Caution[]; o
           <li key={`${c.rule}-${c.input}`} className="flex gap-2 py-1.5">
             <span className={c.rule === "clipped" ? "text-reef" : "text-lamp"}>{c.rule === "clipped" ? "■" : "▲"}</span>
             <div className="leading-4">
-              <button type="button" className="text-left leading-4 font-semibold" onClick={() => c.input && onSelect(c.input)}>
+              <button
+                type="button"
+                className="text-left leading-4 font-semibold"
+                onClick={() => c.input && onSelect(c.input)}
+              >
                 {c.says}
               </button>
               <p className="text-[12px] text-soft">{c.why}</p>

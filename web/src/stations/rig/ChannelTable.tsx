@@ -9,7 +9,7 @@ import { columns } from "./columns";
 type Cell = { row: number; column: number };
 type Editing = { cell: Cell; text: string; wrong: string } | undefined;
 
-const grid = `20px 38px ${columns.map((c) => c.width).join(" ")} 108px 58px`;
+const grid = `18px 34px ${columns.map((c) => c.width).join(" ")} 84px 46px`;
 
 type Props = {
   rig: RigBody;
@@ -106,7 +106,9 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
     const c = rows[row];
     const col = columns[column];
     if (!c || !col || col.text(c) === text) return;
-    onChange(c.input, col.change(text), column).catch((e: Error) => setEditing({ cell: { row, column }, text, wrong: e.message }));
+    onChange(c.input, col.change(text), column).catch((e: Error) =>
+      setEditing({ cell: { row, column }, text, wrong: e.message }),
+    );
   };
 
   const key = (e: KeyboardEvent) => {
@@ -152,7 +154,11 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
       onKeyDown={key}
       className="panel min-h-0 flex-1 overflow-auto font-narrow text-[13px] leading-[18px]"
     >
-      <div role="row" className="sticky top-0 z-10 grid border-b border-ink bg-sheet text-soft" style={{ gridTemplateColumns: grid }}>
+      <div
+        role="row"
+        className="sticky top-0 z-10 grid border-b border-ink bg-sheet text-soft"
+        style={{ gridTemplateColumns: grid }}
+      >
         <span />
         <span className="px-1 py-1.5">Input</span>
         {columns.map((c) => (
@@ -160,7 +166,7 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
             {c.head}
           </span>
         ))}
-        <span className="px-1 py-1.5">Level, now and held</span>
+        <span className="px-1 py-1.5">Now, held</span>
         <span className="px-2 py-1.5 text-right">rms</span>
       </div>
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
@@ -209,7 +215,9 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
                         onLeave={() => commit()}
                       />
                     ) : (
-                      <span className="block truncate">{c.on || c.name || k === 0 ? col.text(c) : k === 1 ? "free" : ""}</span>
+                      <span className="block truncate">
+                        {c.on || c.name || k === 0 ? col.text(c) : k === 1 ? "free" : ""}
+                      </span>
                     )}
                   </span>
                 );
@@ -242,7 +250,10 @@ function LevelBar({ input, on }: { input: number; on: boolean }) {
       className="relative mx-1 block h-[9px] bg-trough"
     >
       <span className="absolute inset-y-0 left-0" style={{ width: "var(--now, 0)", background: "var(--tone)" }} />
-      <span className="absolute -inset-y-0.5 w-0.5" style={{ left: "min(var(--held, 0%), calc(100% - 2px))", background: "var(--tone)" }} />
+      <span
+        className="absolute -inset-y-0.5 w-0.5"
+        style={{ left: "min(var(--held, 0%), calc(100% - 2px))", background: "var(--tone)" }}
+      />
     </span>
   );
 }
@@ -289,7 +300,10 @@ function CellEditor({ label, edit, options, onText, onCancel, onCommit, onLeave 
         </datalist>
       )}
       {edit.wrong && (
-        <span role="alert" className="panel absolute top-full left-0 z-20 mt-0.5 w-80 border-reef! bg-sheet px-2 py-1 text-left font-sans leading-4 whitespace-normal text-reef">
+        <span
+          role="alert"
+          className="panel absolute top-full left-0 z-20 mt-0.5 w-80 border-reef! bg-sheet px-2 py-1 text-left font-sans leading-4 whitespace-normal text-reef"
+        >
           {edit.wrong}
         </span>
       )}

@@ -2,7 +2,15 @@
 import type { RigBody } from "../../api/client";
 import { Panel } from "../../ui/Panel";
 
-export function PatchBay({ rig, selected, onSelect }: { rig: RigBody; selected: number; onSelect: (input: number) => void }) {
+export function PatchBay({
+  rig,
+  selected,
+  onSelect,
+}: {
+  rig: RigBody;
+  selected: number;
+  onSelect: (input: number) => void;
+}) {
   const f = rig.front_end;
   if (!f) {
     return (
@@ -19,7 +27,8 @@ export function PatchBay({ rig, selected, onSelect }: { rig: RigBody; selected: 
     const c = rig.rig.channels.find((c) => c.input === number);
     const own = rig.cautions.filter((k) => k.input === number);
     if (!c?.on) return { fill: "var(--sheet)", text: "var(--ink-soft)", says: "free" };
-    if (own.some((k) => k.rule === "clipped")) return { fill: "var(--reef)", text: "var(--sheet)", says: `${c.name}, over range` };
+    if (own.some((k) => k.rule === "clipped"))
+      return { fill: "var(--reef)", text: "var(--sheet)", says: `${c.name}, over range` };
     if (own.length) return { fill: "var(--lamp)", text: "var(--sheet)", says: `${c.name}, ${own[0]?.says}` };
     return { fill: "var(--ink)", text: "var(--sheet)", says: c.name };
   };
@@ -44,8 +53,16 @@ export function PatchBay({ rig, selected, onSelect }: { rig: RigBody; selected: 
                   // biome-ignore lint/a11y/noStaticElementInteractions: the row of the table is the keyboard's way here
                   <g key={input.number} className="cursor-pointer" onClick={() => onSelect(input.number)}>
                     <title>{`${input.number}: ${l.says}`}</title>
-                    {input.number === selected && <circle cx={cx} cy={cy} r="13" fill="var(--shoal)" stroke="var(--harbour)" strokeWidth="2" />}
-                    <circle cx={cx} cy={cy} r="9.5" fill={l.fill} stroke={l.says === "free" ? "var(--ink-soft)" : l.fill} />
+                    {input.number === selected && (
+                      <circle cx={cx} cy={cy} r="13" fill="var(--shoal)" stroke="var(--harbour)" strokeWidth="2" />
+                    )}
+                    <circle
+                      cx={cx}
+                      cy={cy}
+                      r="9.5"
+                      fill={l.fill}
+                      stroke={l.says === "free" ? "var(--ink-soft)" : l.fill}
+                    />
                     <text x={cx} y={cy + 3.5} textAnchor="middle" fontSize="10" fill={l.text} className="num">
                       {input.number}
                     </text>

@@ -10,7 +10,8 @@ export function Selected({ channel }: { channel: Channel | undefined }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const on = channel?.on === true;
   usePictures(on ? { waveform: { inputs: [channel.input], seconds: 0.2, points: 290 } } : undefined, (p) => {
-    if (p.kind === "waveform" && p.inputs[0] === channel?.input && canvas.current) paint(canvas.current, p.values, p.points);
+    if (p.kind === "waveform" && p.inputs[0] === channel?.input && canvas.current)
+      paint(canvas.current, p.values, p.points);
   });
   useEffect(() => {
     if (!on) canvas.current?.getContext("2d")?.clearRect(0, 0, 9999, 999);
@@ -23,10 +24,19 @@ export function Selected({ channel }: { channel: Channel | undefined }) {
           input {channel.input}
           {channel.sensor && ` · ${channel.sensor}`}
         </p>
-        <canvas ref={canvas} width={580} height={112} className="my-1 h-14 w-full" role="img" aria-label="Last fifth of a second" />
+        <canvas
+          ref={canvas}
+          width={580}
+          height={112}
+          className="my-1 h-14 w-full"
+          role="img"
+          aria-label="Last fifth of a second"
+        />
         <dl className="grid grid-cols-[auto_1fr] text-[13px]">
           <dt className="border-t border-rule py-0.5 text-soft">Full scale</dt>
-          <dd className="num border-t border-rule py-0.5 text-right">± {withUnit(channel.full_scale, channel.unit, 3)} pk</dd>
+          <dd className="num border-t border-rule py-0.5 text-right">
+            ± {withUnit(channel.full_scale, channel.unit, 3)} pk
+          </dd>
           <dt className="border-t border-rule py-0.5 text-soft">Converter step</dt>
           <dd className="num border-t border-rule py-0.5 text-right">
             {digits(channel.converter_step, 2)} {channel.unit}

@@ -2,8 +2,8 @@
 import { useRef } from "react";
 import type { Channel } from "../../api/client";
 import { levelsOf, usePictures } from "../../api/live";
-import { Button } from "../../ui/Button";
 import { orders } from "../../shell/capture";
+import { Button } from "../../ui/Button";
 import { Panel } from "../../ui/Panel";
 
 const CLOSE = 0.85;
@@ -30,7 +30,9 @@ export function MeterBridge({
       if (l.held > CLOSE) close.push(l.input);
     }
     if (over.current) {
-      over.current.textContent = close.length ? `over ${CLOSE * 100} %: input ${close.join(", ")}` : `none over ${CLOSE * 100} %`;
+      over.current.textContent = close.length
+        ? `over ${CLOSE * 100} %: input ${close.join(", ")}`
+        : `none over ${CLOSE * 100} %`;
     }
   });
   return (
@@ -62,9 +64,18 @@ export function MeterBridge({
               className={`flex min-w-0 flex-1 flex-col items-center px-1 ${on ? "bg-shoal" : ""} disabled:opacity-40`}
             >
               <span className="relative mt-1 w-full max-w-6 flex-1 bg-trough">
-                <span className="absolute inset-x-0 bottom-0" style={{ height: "var(--now, 0)", background: "var(--tone)" }} />
-                <span className="absolute -inset-x-0.5 h-0.5" style={{ bottom: "var(--held, 0)", background: "var(--tone)" }} />
-                <span className="absolute inset-x-0 border-t border-dotted border-lamp" style={{ bottom: `${CLOSE * 100}%` }} />
+                <span
+                  className="absolute inset-x-0 bottom-0"
+                  style={{ height: "var(--now, 0)", background: "var(--tone)" }}
+                />
+                <span
+                  className="absolute -inset-x-0.5 h-0.5"
+                  style={{ bottom: "var(--held, 0)", background: "var(--tone)" }}
+                />
+                <span
+                  className="absolute inset-x-0 border-t border-dotted border-lamp"
+                  style={{ bottom: `${CLOSE * 100}%` }}
+                />
               </span>
               <span className="num text-[11px] leading-4">{c.input}</span>
             </button>

@@ -1,6 +1,6 @@
 import { useMemo, useRef, useState } from "react";
-import { usePlan, useRig, useRuns } from "../../api/queries";
 import { usePictures, useStatus } from "../../api/live";
+import { usePlan, useRig, useRuns } from "../../api/queries";
 import { captureName, progressOf, stateLook } from "../../shell/capture";
 import { useCampaign } from "../../shell/useCampaign";
 import { clock, rate, short, span, withUnit } from "../../ui/format";
@@ -84,7 +84,12 @@ export function RunStation() {
         aside={
           <>
             <Legend names={names} />
-            <button type="button" aria-pressed={frozen} className="text-[13px] text-harbour underline" onClick={() => setFrozen(!frozen)}>
+            <button
+              type="button"
+              aria-pressed={frozen}
+              className="text-[13px] text-harbour underline"
+              onClick={() => setFrozen(!frozen)}
+            >
               {frozen ? "Go on" : "Freeze"}
             </button>
           </>
@@ -104,7 +109,13 @@ export function RunStation() {
         says={
           <>
             blocks of{" "}
-            <ChosenWord label="Block" value={block} options={blocks.map((b) => ({ value: b, says: String(b) }))} onSet={setBlock} /> to{" "}
+            <ChosenWord
+              label="Block"
+              value={block}
+              options={blocks.map((b) => ({ value: b, says: String(b) }))}
+              onSet={setBlock}
+            />{" "}
+            to{" "}
             <ChosenWord
               label="Highest frequency"
               value={toHz}
@@ -155,19 +166,30 @@ function Now() {
         </p>
         {p && <p className="num text-[32px] leading-9">{clock(elapsed)}</p>}
         {p && share !== undefined && (
-          <span className="block h-2 bg-trough" role="progressbar" aria-label="Share recorded" aria-valuenow={Math.round(share * 100)}>
+          <span
+            className="block h-2 bg-trough"
+            role="progressbar"
+            aria-label="Share recorded"
+            aria-valuenow={Math.round(share * 100)}
+          >
             <span className="block h-full bg-buoy" style={{ width: `${share * 100}%` }} />
           </span>
         )}
         {p && (
           <p className="text-[13px] text-soft">
-            run {p.number} · {p.channels} channels · {p.lost_blocks === 0 ? "no block lost" : `${p.lost_blocks} blocks lost`}
+            run {p.number} · {p.channels} channels ·{" "}
+            {p.lost_blocks === 0 ? "no block lost" : `${p.lost_blocks} blocks lost`}
           </p>
         )}
-        {waits && <p className={status?.store === false || status?.link.link !== "connected" ? "text-reef" : "text-soft"}>{waits}</p>}
+        {waits && (
+          <p className={status?.store === false || status?.link.link !== "connected" ? "text-reef" : "text-soft"}>
+            {waits}
+          </p>
+        )}
         {!p && ended && (
           <p className={`border-l-4 px-2 ${ended.whole ? "border-lee" : "border-reef text-reef"}`}>
-            Run {ended.number} ended: {ended.because}. {ended.lost_blocks === 0 ? "No block was lost." : `${ended.lost_blocks} blocks were lost.`}
+            Run {ended.number} ended: {ended.because}.{" "}
+            {ended.lost_blocks === 0 ? "No block was lost." : `${ended.lost_blocks} blocks were lost.`}
             {!ended.whole && " What came until then is kept."}
           </p>
         )}
@@ -191,7 +213,10 @@ function Takes() {
                 <td className="num py-1">{r.number}</td>
                 <td className="num">{new Date(r.started_at).toLocaleTimeString("en-GB")}</td>
                 <td className="num text-right">{r.state === "recording" ? "" : span(r.duration_s)}</td>
-                <td className={`pl-3 ${r.state === "broken" ? "text-reef" : r.state === "recording" ? "text-buoy" : ""}`} title={r.ended_because ?? ""}>
+                <td
+                  className={`pl-3 ${r.state === "broken" ? "text-reef" : r.state === "recording" ? "text-buoy" : ""}`}
+                  title={r.ended_because ?? ""}
+                >
                   {r.state === "whole" ? "kept" : r.state === "broken" ? "▣ broken off" : "● going"}
                 </td>
               </tr>

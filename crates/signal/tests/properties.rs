@@ -1,0 +1,241 @@
+//! What must hold for any input: Parseval, corrections, independence of block lengths, no panic.
+
+use echo_signal::filter::{Band, Filter};
+use echo_signal::peak::{highest, interpolate};
+use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings, spectrum};
+use echo_signal::statistics::{Moments, statistics};
+use echo_signal::window::{Window, corrections};
+use echo_signal::zoom::{ZoomBand, ZoomProcessor};
+use echo_signal::{extremes, trend};
+use proptest::prelude::*;
+use std::f64::consts::TAU;
+
+const WINDOWS: [Window; 7] = [
+    Window::Rectangular,
+    Window::Hann,
+    Window::Hamming,
+    Window::FlatTop,
+    Window::BlackmanHarris,
+    Window::Kaiser(8.6),
+    Window::Tukey(0.25),
+];
+
+fn settings(block: usize, window: Window) -> SpectrumSettings {
+    SpectrumSettings { sample_rate_hz: 1024.0, block, overlap: 0.5, window, averaging: Averaging::Linear }
+}
+
+fn sine(hz: f64, amplitude: f64, n: usize) -> Vec<f64> {
+    (0..n).map(|i| amplitude * (TAU * hz * i as f64 / 1024.0 + 0.3).sin()).collect()
+}
+
+#[test]
+fn windows_have_their_published_corrections() {
+    // Harris 1978, table 1; ISO 18431-2 for the flat-top.
+    for (window, bandwidth, scallop) in [
+        (Window::Rectangular, 1.0, 3.92),
+        (Window::Hann, 1.5, 1.42),
+        (Window::Hamming, 1.363, 1.75),
+        (Window::BlackmanHarris, 2.004, 0.83),
+        (Window::FlatTop, 3.770, 0.01),
+    ] {
+        let c = corrections(&window.weights(4096).unwrap());
+        assert!((c.noise_bandwidth - bandwidth).abs() < 2e-3, "{window:?} {}", c.noise_bandwidth);
+        assert!((c.scallop_loss_db - scallop).abs() < 1e-2, "{window:?} {}", c.scallop_loss_db);
+    }
+}
+
+#[test]
+fn a_sine_on_a_line_reads_its_amplitude_in_every_window() {
+    for window in WINDOWS {
+        let s = spectrum(&sine(128.0, 3.0, 4096), settings(1024, window)).unwrap();
+        assert!((s.values(Scaling::Peak)[128] - 3.0).abs() < 1e-9, "{window:?}");
+        assert!((s.values(Scaling::Rms)[128] - 3.0 / 2f64.sqrt()).abs() < 1e-9, "{window:?}");
+        assert!((s.values(Scaling::Power)[128] - 4.5).abs() < 1e-9, "{window:?}");
+    }
+}
+
+#[test]
+fn a_peak_between_lines_is_found_by_shape() {
+    for window in WINDOWS {
+        for offset in [0.0, 0.13, 0.37, 0.5, 0.81] {
+            let s = spectrum(&sine(200.0 + offset, 2.0, 8192), settings(1024, window)).unwrap();
+            let values = s.values(Scaling::Peak);
+            let top = highest(&values, 4, 1)[0];
+            let p = interpolate(&values, top, window, 1024);
+            let spill = if window == Window::Rectangular { 0.02 } else { 4e-3 };
+            assert!((p.line - 200.0 - offset).abs() < spill, "{window:?} {offset}: {}", p.line);
+            assert!((p.amplitude / 2.0 - 1.0).abs() < spill, "{window:?} {offset}: {}", p.amplitude);
+        }
+    }
+}
+
+#[test]
+fn energy_density_is_density_times_block_time() {
+    let s = spectrum(&sine(100.3, 1.0, 2048), settings(512, Window::Hann)).unwrap();
+    for (e, p) in s.values(Scaling::Esd).iter().zip(s.values(Scaling::Psd)) {
+        assert!((e - p * 0.5).abs() <= 1e-15 + 1e-12 * e.abs());
+    }
+}
+
+#[test]
+fn the_random_error_knows_about_overlap() {
+    let x = vec![1.0; 64 * 1024];
+    let error = |overlap| {
+        let s = SpectrumSettings { overlap, ..settings(1024, Window::Hann) };
+        spectrum(&x, s).unwrap().random_error()
+    };
+    assert!((error(0.0) - 1.0 / 8.0).abs() < 1e-9);
+    // Welch 1967: half overlap with a Hann window brings the error to about √(1.056 / 2 n).
+    assert!((error(0.5) - (1.056f64 / 127.0).sqrt()).abs() < 1e-3);
+}
+
+#[test]
+fn white_noise_has_its_density() {
+    let mut state = 1u64;
+    let x: Vec<f64> = (0..1 << 18)
+        .map(|_| {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            (state >> 11) as f64 / (1u64 << 53) as f64 - 0.5
+        })
+        .collect();
+    let s = spectrum(&x, settings(1024, Window::Hann)).unwrap();
+    let psd = s.values(Scaling::Psd);
+    let mean = psd[5..500].iter().sum::<f64>() / 495.0;
+    let wanted = (1.0 / 12.0) / 512.0;
+    assert!((mean / wanted - 1.0).abs() < 0.02, "{mean} for {wanted}");
+}
+
+#[test]
+fn a_zoomed_spectrum_parts_what_a_plain_one_merges() {
+    let x: Vec<f64> = sine(200.0, 1.0, 1 << 16).iter().zip(sine(200.4, 0.5, 1 << 16)).map(|(a, b)| a + b).collect();
+    let mut z =
+        ZoomProcessor::new(settings(1024, Window::Hann), ZoomBand { center_hz: 200.0, span_hz: 40.0 }).unwrap();
+    z.push(&x).unwrap();
+    let s = z.finish().unwrap();
+    let (f, v) = (s.frequencies_hz(), s.values(Scaling::Peak));
+    assert!(f[0] >= 180.0 - 1e-9 && *f.last().unwrap() <= 220.0 + 1e-9);
+    let tops = highest(&v, 3, 2);
+    for (top, hz, amplitude) in [(tops[0], 200.0, 1.0), (tops[1], 200.4, 0.5)] {
+        assert!((f[top] - hz).abs() < 0.05, "{} for {hz}", f[top]);
+        assert!((v[top] - amplitude).abs() < 0.2 * amplitude, "{} for {amplitude}", v[top]);
+    }
+}
+
+#[test]
+fn zero_phase_has_zero_phase() {
+    let x = sine(20.0, 1.0, 8192);
+    let mut y = x.clone();
+    Filter::butterworth(Band::Lowpass(200.0), 4, 1024.0).unwrap().zero_phase(&mut y).unwrap();
+    let worst = x[1000..7000].iter().zip(&y[1000..7000]).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+    assert!(worst < 1e-6, "{worst}");
+}
+
+#[test]
+fn edges_are_at_three_decibels() {
+    for order in 1..=12 {
+        for band in [Band::Lowpass(50.0), Band::Highpass(50.0), Band::Bandpass(50.0, 90.0), Band::Bandstop(50.0, 90.0)] {
+            let f = Filter::butterworth(band, order, 1024.0).unwrap();
+            let (re, im) = f.response_at(50.0, 1024.0);
+            assert!((re.hypot(im) - 0.5f64.sqrt()).abs() < 1e-6, "{band:?} {order}: {}", re.hypot(im));
+        }
+    }
+}
+
+fn cut(x: &[f64], cuts: &[usize]) -> Vec<std::ops::Range<usize>> {
+    let mut at = 0;
+    let mut out = Vec::new();
+    for c in cuts {
+        let end = (at + c).min(x.len());
+        out.push(at..end);
+        at = end;
+    }
+    out.push(at..x.len());
+    out
+}
+
+proptest! {
+    #[test]
+    fn parseval(x in prop::collection::vec(-100.0f64..100.0, 64..400)) {
+        let n = x.len();
+        let s = spectrum(&x, SpectrumSettings { overlap: 0.0, ..settings(n, Window::Rectangular) }).unwrap();
+        let psd: f64 = s.values(Scaling::Psd).iter().sum::<f64>() * s.line_spacing_hz();
+        let square = x.iter().map(|v| v * v).sum::<f64>() / n as f64;
+        prop_assert!((psd - square).abs() <= 1e-12 * square.max(1e-9));
+    }
+
+    #[test]
+    fn block_lengths_do_not_matter(
+        x in prop::collection::vec(-1.0f64..1.0, 300..2000),
+        cuts in prop::collection::vec(0usize..400, 0..12),
+        overlap in 0.0f64..0.95,
+    ) {
+        for averaging in [Averaging::Linear, Averaging::Exponential(3.0), Averaging::PeakHold] {
+            let s = SpectrumSettings { overlap, averaging, ..settings(128, Window::Hann) };
+            let whole = spectrum(&x, s).unwrap();
+            let mut p = SpectrumProcessor::new(s).unwrap();
+            for r in cut(&x, &cuts) {
+                p.push(&x[r]).unwrap();
+            }
+            let parts = p.finish().unwrap();
+            prop_assert_eq!(parts.averages(), whole.averages());
+            prop_assert_eq!(parts.values(Scaling::Psd), whole.values(Scaling::Psd));
+        }
+        let mut filter = Filter::butterworth(Band::Bandpass(20.0, 200.0), 3, 1024.0).unwrap();
+        let mut whole = x.clone();
+        filter.run(&mut whole);
+        filter.reset();
+        let mut parts = x.clone();
+        for r in cut(&x, &cuts) {
+            filter.run(&mut parts[r]);
+        }
+        prop_assert_eq!(whole, parts);
+        let mut m = Moments::default();
+        for r in cut(&x, &cuts) {
+            m.push(&x[r]).unwrap();
+        }
+        let (a, b) = (m.finish().unwrap(), statistics(&x).unwrap());
+        prop_assert!((a.kurtosis - b.kurtosis).abs() < 1e-9 && (a.rms - b.rms).abs() < 1e-12 && a.peak == b.peak);
+    }
+
+    #[test]
+    fn nothing_panics(
+        x in prop::collection::vec(prop_oneof![Just(f64::NAN), Just(f64::INFINITY), Just(0.0), -1e300f64..1e300], 0..70),
+        rate in prop_oneof![Just(0.0), Just(-1.0), Just(f64::NAN), Just(f64::INFINITY), 1e-9f64..1e12],
+        block in prop_oneof![Just(0usize), Just(1), Just(2), 3usize..80, Just(usize::MAX)],
+        overlap in prop_oneof![Just(1.0), Just(-0.1), Just(f64::NAN), 0.0f64..1.0],
+        shape in prop_oneof![Just(f64::NAN), -1.0f64..900.0],
+        order in 0usize..15,
+    ) {
+        for window in [Window::Hann, Window::Kaiser(shape), Window::Tukey(shape)] {
+            let s = SpectrumSettings { sample_rate_hz: rate, block, overlap, window, averaging: Averaging::Linear };
+            if let Ok(found) = spectrum(&x, s) {
+                let _ = found.values(Scaling::Psd);
+            }
+            let _ = ZoomProcessor::new(s, ZoomBand { center_hz: rate / 4.0, span_hz: rate / 10.0 }).map(|mut z| z.push(&x));
+        }
+        let _ = statistics(&x);
+        let _ = trend::remove_line(&mut x.clone());
+        let _ = extremes::min_max(&x, block.min(100));
+        for band in [Band::Lowpass(shape), Band::Bandpass(shape, rate / 3.0), Band::Highpass(rate)] {
+            if let Ok(mut f) = Filter::butterworth(band, order, rate) {
+                let _ = f.zero_phase(&mut x.clone());
+            }
+        }
+    }
+
+    #[test]
+    fn a_line_is_removed(slope in -5.0f64..5.0, offset in -100.0f64..100.0, n in 2usize..500) {
+        let mut x: Vec<f64> = (0..n).map(|i| offset + slope * i as f64).collect();
+        trend::remove_line(&mut x).unwrap();
+        prop_assert!(x.iter().all(|v| v.abs() < 1e-8));
+    }
+
+    #[test]
+    fn a_reduction_hides_no_spike(x in prop::collection::vec(-1e3f64..1e3, 1..500), points in 1usize..60) {
+        let pairs = extremes::min_max(&x, points);
+        let top = x.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let low = x.iter().copied().fold(f64::INFINITY, f64::min);
+        prop_assert_eq!(pairs.iter().map(|p| p.1).fold(f64::NEG_INFINITY, f64::max), top);
+        prop_assert_eq!(pairs.iter().map(|p| p.0).fold(f64::INFINITY, f64::min), low);
+    }
+}
