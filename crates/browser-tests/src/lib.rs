@@ -1,1 +1,219 @@
-//! Placeholder.
+//! A whole Fleet Echo for a test: private database, stand-in, server, and a browser where wanted.
+//!
+//! Programs are taken from the folder the tests were built into; `./test` builds them first.
+
+pub mod browser;
+
+use anyhow::{Context, Result, bail};
+use serde_json::Value;
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+/// A program that is killed when dropped.
+pub struct Program(pub Child);
+
+impl Program {
+    /// Kills it at once, as a power cut would.
+    pub fn kill(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        self.kill();
+    }
+}
+
+fn workspace() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the workspace is there")
+}
+
+/// A program built beside the tests.
+pub fn program(name: &str) -> PathBuf {
+    let own = std::env::current_exe().expect("a test has a path");
+    own.ancestors().nth(2).expect("tests lie in deps").join(name)
+}
+
+/// Starts a program and waits for its first line.
+pub fn start(command: &mut Command) -> Result<(Program, String)> {
+    let mut child =
+        command.stdout(Stdio::piped()).stderr(Stdio::null()).spawn().with_context(|| format!("{command:?}"))?;
+    let out = child.stdout.take().context("no output")?;
+    let program = Program(child);
+    let mut reader = BufReader::new(out);
+    let mut line = String::new();
+    reader.read_line(&mut line)?;
+    // Whatever follows is read away, so that the program never waits for its reader.
+    std::thread::spawn(move || std::io::copy(&mut reader, &mut std::io::sink()));
+    if line.trim().is_empty() {
+        bail!("{command:?} ended without a word; build the programs first (./test does)");
+    }
+    Ok((program, line.trim().to_string()))
+}
+
+/// A private database in a folder of its own.
+pub struct Database {
+    folder: PathBuf,
+    /// Its address.
+    pub url: String,
+    _keep: tempfile::TempDir,
+}
+
+impl Database {
+    fn order(folder: &Path, words: &[&str]) -> Result<String> {
+        let out =
+            Command::new(workspace().join("tools/database")).arg(words[0]).arg(folder).args(&words[1..]).output()?;
+        if !out.status.success() {
+            bail!("tools/database: {}", String::from_utf8_lossy(&out.stderr));
+        }
+        Ok(String::from_utf8_lossy(&out.stdout).trim().to_string())
+    }
+
+    /// Starts one.
+    pub fn start() -> Result<Database> {
+        let keep = tempfile::tempdir()?;
+        // The database's own user must reach it.
+        std::fs::set_permissions(keep.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+        let folder = keep.path().join("database");
+        let url = Self::order(&folder, &["up"])?;
+        Ok(Database { folder, url, _keep: keep })
+    }
+
+    /// Stops it at once.
+    pub fn stop(&self) -> Result<()> {
+        Self::order(&self.folder, &["down", "immediate"]).map(drop)
+    }
+
+    /// Starts it again at the same address.
+    pub fn again(&self) -> Result<()> {
+        let url = Self::order(&self.folder, &["up"])?;
+        if url != self.url {
+            bail!("the database came back at {url} instead of {}", self.url);
+        }
+        Ok(())
+    }
+}
+
+impl Drop for Database {
+    fn drop(&mut self) {
+        let _ = self.stop();
+    }
+}
+
+/// Everything running.
+pub struct Rigged {
+    /// The server.
+    pub server: Program,
+    /// The stand-in, in real time.
+    pub lantern: Program,
+    /// The database.
+    pub database: Database,
+    /// Address of the page and the API.
+    pub url: String,
+    /// Address of the stand-in.
+    pub lantern_address: String,
+    client: reqwest::Client,
+}
+
+fn lantern(listen: &str, pace: &str) -> Result<(Program, String)> {
+    start(Command::new(program("lantern")).args(["--listen", listen, "--pace", pace]))
+}
+
+fn serve(database: &str, front_end: &str) -> Result<(Program, String)> {
+    start(
+        Command::new(program("fleet-echo"))
+            .args(["serve", "--listen", "127.0.0.1:0", "--front-end", front_end, "--page"])
+            .arg(workspace().join("web/dist"))
+            .env("DATABASE_URL", database),
+    )
+}
+
+impl Rigged {
+    /// Starts everything with the demo campaign and one short recorded run.
+    pub async fn start() -> Result<Rigged> {
+        let database = Database::start()?;
+        {
+            let (_quick, address) = lantern("127.0.0.1:0", "free")?;
+            let out = Command::new(program("fleet-echo"))
+                .args(["demo", "--quick", "--front-end", &address])
+                .env("DATABASE_URL", &database.url)
+                .output()?;
+            if !out.status.success() {
+                bail!("demo: {}", String::from_utf8_lossy(&out.stderr));
+            }
+        }
+        let (lantern, lantern_address) = lantern("127.0.0.1:0", "1")?;
+        let (server, url) = serve(&database.url, &lantern_address)?;
+        let rigged = Rigged { server, lantern, database, url, lantern_address, client: reqwest::Client::new() };
+        rigged.until("the front end sends", |s| s["link"]["sample_rate_hz"].as_f64() > Some(0.0)).await?;
+        Ok(rigged)
+    }
+
+    /// Starts the server anew, after it was killed.
+    pub fn serve_again(&mut self) -> Result<()> {
+        (self.server, self.url) = serve(&self.database.url, &self.lantern_address)?;
+        Ok(())
+    }
+
+    /// Plugs the stand-in in again at its address.
+    pub fn plug_again(&mut self) -> Result<()> {
+        (self.lantern, _) = lantern(&self.lantern_address, "1")?;
+        Ok(())
+    }
+
+    /// Calls the API: status and body.
+    pub async fn call(&self, method: &str, path: &str, body: Option<Value>) -> Result<(u16, Value)> {
+        let mut request = self.client.request(method.parse()?, format!("{}{path}", self.url));
+        if let Some(b) = body {
+            request = request.json(&b);
+        }
+        let answer = request.send().await?;
+        let status = answer.status().as_u16();
+        let text = answer.text().await?;
+        Ok((status, serde_json::from_str(&text).unwrap_or(Value::String(text))))
+    }
+
+    /// The body of an answer that must be a good one.
+    pub async fn get(&self, path: &str) -> Result<Value> {
+        match self.call("GET", path, None).await? {
+            (200, body) => Ok(body),
+            (status, body) => bail!("GET {path}: {status} {body}"),
+        }
+    }
+
+    /// Bytes of an answer that must be a good one.
+    pub async fn bytes(&self, path: &str) -> Result<Vec<u8>> {
+        let answer = self.client.get(format!("{}{path}", self.url)).send().await?.error_for_status()?;
+        Ok(answer.bytes().await?.to_vec())
+    }
+
+    /// Orders that answer with nothing.
+    pub async fn order(&self, what: &str) -> Result<(u16, Value)> {
+        self.call("POST", &format!("/api/capture/{what}"), None).await
+    }
+
+    /// Waits until the status is as wished.
+    pub async fn until(&self, what: &str, good: impl Fn(&Value) -> bool) -> Result<Value> {
+        let begun = Instant::now();
+        let mut last = Value::Null;
+        while begun.elapsed() < Duration::from_secs(40) {
+            if let Ok(s) = self.get("/api/status").await {
+                if good(&s) {
+                    return Ok(s);
+                }
+                last = s;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        bail!("waited in vain until {what}; the status was {last}")
+    }
+
+    /// Waits until nothing is captured any more.
+    pub async fn idle(&self) -> Result<Value> {
+        self.until("capture is idle", |s| s["capture"]["state"] == "idle").await
+    }
+}

@@ -1,5 +1,8 @@
-//! A plot as SVG: ink on paper, curves told apart by hue and dash.
+//! A plot as lines in SVG and labels beside it: ink on paper, curves told apart by hue and dash.
+//!
+//! Labels are not part of the SVG, so that whoever sets them uses its own fonts and they stay text.
 
+use serde::Serialize;
 use std::fmt::Write;
 
 /// One curve; values that are not finite break the line.
@@ -90,8 +93,33 @@ fn limits(plot: &Plot<'_>) -> (f64, f64) {
     (lo - pad, hi + pad)
 }
 
+/// A label and where it stands, as shares of the drawing's width and height.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Label {
+    /// Across, 0 to 1.
+    pub x: f64,
+    /// Down to its middle, 0 to 1.
+    pub y: f64,
+    /// Which side of it stands at `x`: `left`, `center` or `right`.
+    pub anchor: &'static str,
+    /// What it says.
+    pub says: String,
+}
+
+/// A plot's lines and labels.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Drawing {
+    /// The lines.
+    pub svg: String,
+    /// The labels.
+    pub labels: Vec<Label>,
+}
+
+/// Height of a drawing over its width.
+pub const ASPECT: f64 = HEIGHT / WIDTH;
+
 /// Draws a plot.
-pub fn svg(plot: &Plot<'_>) -> String {
+pub fn draw(plot: &Plot<'_>) -> Drawing {
     let (x0, x1) = (plot.x.first().copied().unwrap_or(0.0), plot.x.last().copied().unwrap_or(1.0));
     let (y0, y1) = limits(plot);
     let px = |x: f64| LEFT + (x - x0) / (x1 - x0).max(f64::MIN_POSITIVE) * (WIDTH - LEFT - RIGHT);
@@ -99,9 +127,11 @@ pub fn svg(plot: &Plot<'_>) -> String {
         let share = if plot.log_y { (y.max(y0) / y0).ln() / (y1 / y0).ln() } else { (y - y0) / (y1 - y0) };
         HEIGHT - BOTTOM - share.clamp(0.0, 1.0) * (HEIGHT - TOP - BOTTOM)
     };
-    let mut s = format!(
-        "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {WIDTH} {HEIGHT}' font-family='Sofia Sans' font-size='10'>"
-    );
+    let (right, floor) = (WIDTH - RIGHT, HEIGHT - BOTTOM);
+    let mut labels = Vec::new();
+    let mut label =
+        |x: f64, y: f64, anchor, says: String| labels.push(Label { x: x / WIDTH, y: y / HEIGHT, anchor, says });
+    let mut s = format!("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {WIDTH} {HEIGHT}'>");
     let y_ticks = if plot.log_y {
         let (a, b) = (y0.log10().round() as i32, y1.log10().round() as i32);
         (a..=b).map(|k| 10f64.powi(k)).collect()
@@ -110,75 +140,112 @@ pub fn svg(plot: &Plot<'_>) -> String {
     };
     for t in y_ticks {
         let y = py(t);
-        let _ = write!(
-            s,
-            "<path d='M{LEFT} {y:.2}H{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{}' y='{:.2}' text-anchor='end' fill='#52667a'>{}</text>",
-            WIDTH - RIGHT,
-            LEFT - 5.0,
-            y + 3.5,
-            tick_text(t)
-        );
+        let _ = write!(s, "<path d='M{LEFT} {y:.2}H{right}' stroke='#d9d3c3' stroke-width='.6'/>");
+        label(LEFT - 5.0, y, "right", tick_text(t));
     }
     for t in ticks(x0, x1, 8) {
         let x = px(t);
-        let _ = write!(
-            s,
-            "<path d='M{x:.2} {TOP}V{}' stroke='#d9d3c3' stroke-width='.6'/><text x='{x:.2}' y='{}' text-anchor='middle' fill='#52667a'>{}</text>",
-            HEIGHT - BOTTOM,
-            HEIGHT - BOTTOM + 12.0,
-            tick_text(t)
-        );
+        let _ = write!(s, "<path d='M{x:.2} {TOP}V{floor}' stroke='#d9d3c3' stroke-width='.6'/>");
+        label(x, floor + 8.0, "center", tick_text(t));
     }
-    let _ = write!(
-        s,
-        "<text x='{}' y='{}' text-anchor='end' fill='#52667a'>{}</text>",
-        WIDTH - RIGHT,
-        HEIGHT - 5.0,
-        escape(plot.x_label)
-    );
-    let _ = write!(s, "<text x='{LEFT}' y='{}' fill='#52667a'>{}</text>", HEIGHT - 5.0, escape(plot.y_label));
+    label(right, HEIGHT - 7.0, "right", plot.x_label.into());
+    label(LEFT, HEIGHT - 7.0, "left", plot.y_label.into());
     for (i, c) in plot.curves.iter().enumerate() {
         let (hue, dash) = TRACES[i % TRACES.len()];
-        let mut d = String::new();
-        let mut pen = false;
-        let mut last = f64::NEG_INFINITY;
-        for (k, (x, v)) in plot.x.iter().zip(c.values).enumerate() {
-            if !v.is_finite() || (plot.log_y && *v <= 0.0) {
-                pen = false;
-                continue;
-            }
-            let at = px(*x);
-            // Several points to a hundredth of a unit add bytes, not ink.
-            if pen && at - last < 0.05 && c.low.is_none() && plot.x.len() > 20_000 {
-                continue;
-            }
-            let _ = write!(d, "{}{at:.2} {:.2}", if pen { 'L' } else { 'M' }, py(*v));
-            if let Some(low) = c.low {
-                let _ = write!(d, "L{at:.2} {:.2}", py(low[k]));
-            }
-            pen = true;
-            last = at;
-        }
         let dashes =
             if dash.is_empty() || c.low.is_some() { String::new() } else { format!(" stroke-dasharray='{dash}'") };
+        let d = outline(plot, c, &px, &py);
         let _ =
             write!(s, "<path d='{d}' fill='none' stroke='{hue}' stroke-width='.8' stroke-linejoin='round'{dashes}/>");
         if plot.curves.len() > 1 {
-            let y = TOP + 10.0 + 12.0 * i as f64;
-            let _ = write!(
-                s,
-                "<path d='M{} {}h18' stroke='{hue}'{dashes}/><text x='{}' y='{y}' text-anchor='end' fill='#10263b'>{}</text>",
-                WIDTH - RIGHT - 24.0,
-                y - 3.5,
-                WIDTH - RIGHT - 30.0,
-                escape(c.name)
-            );
+            let y = TOP + 7.0 + 12.0 * i as f64;
+            let _ = write!(s, "<path d='M{} {y}h18' stroke='{hue}'{dashes}/>", right - 24.0);
+            label(right - 30.0, y, "right", c.name.into());
         }
     }
     s.push_str("</svg>");
-    s
+    Drawing { svg: s, labels }
 }
 
-fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+/// A curve's path; an envelope goes up and down at each point.
+fn outline(plot: &Plot<'_>, c: &Curve<'_>, px: &impl Fn(f64) -> f64, py: &impl Fn(f64) -> f64) -> String {
+    let mut d = String::new();
+    let mut pen = false;
+    let mut last = f64::NEG_INFINITY;
+    for (k, (x, v)) in plot.x.iter().zip(c.values).enumerate() {
+        if !v.is_finite() || (plot.log_y && *v <= 0.0) {
+            pen = false;
+            continue;
+        }
+        let at = px(*x);
+        // Several points to a twentieth of a unit add bytes, not ink.
+        if pen && at - last < 0.05 && c.low.is_none() && plot.x.len() > 20_000 {
+            continue;
+        }
+        let _ = write!(d, "{}{at:.2} {:.2}", if pen { 'L' } else { 'M' }, py(*v));
+        if let Some(low) = c.low {
+            let _ = write!(d, "L{at:.2} {:.2}", py(low[k]));
+        }
+        pen = true;
+        last = at;
+    }
+    d
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_plot_draws_what_is_there() {
+        let x: Vec<f64> = (0..5).map(f64::from).collect();
+        let y = [1.0, 10.0, f64::NAN, 0.0, 100.0];
+        let curve = |name| Curve { name, values: &y, low: None };
+        let plot = Plot {
+            x: &x,
+            x_label: "frequency, Hz",
+            y_label: "peak, m/s²",
+            log_y: true,
+            curves: vec![curve("a"), curve("b")],
+        };
+        let d = draw(&plot);
+        // Zero and what is missing break a curve on a scale of decades: two strokes each.
+        let strokes = d
+            .svg
+            .split("<path")
+            .filter(|p| p.contains("fill='none'"))
+            .map(|p| p.matches('M').count())
+            .collect::<Vec<_>>();
+        assert_eq!(strokes, [2, 2]);
+        let says: Vec<&str> = d.labels.iter().map(|l| l.says.as_str()).collect();
+        assert_eq!(
+            says,
+            [
+                "1",
+                "10",
+                "100",
+                "0",
+                "0.5",
+                "1",
+                "1.5",
+                "2",
+                "2.5",
+                "3",
+                "3.5",
+                "4",
+                "frequency, Hz",
+                "peak, m/s²",
+                "a",
+                "b"
+            ]
+        );
+        assert!(d.labels.iter().all(|l| (0.0..=1.0).contains(&l.x) && (0.0..=1.0).contains(&l.y)));
+    }
+
+    #[test]
+    fn ticks_are_round() {
+        assert_eq!(ticks(0.0, 10.0, 5), [0.0, 2.0, 4.0, 6.0, 8.0, 10.0]);
+        assert_eq!(tick_text(-0.25), "\u{2212}0.25");
+        assert_eq!(ticks(3.0, 3.0, 5), [3.0]);
+    }
 }

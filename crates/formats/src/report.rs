@@ -43,9 +43,13 @@ pub struct Figure {
     pub title: String,
     /// Under it.
     pub caption: String,
-    /// The picture as SVG.
+    /// Its lines as SVG.
     #[serde(skip)]
     pub svg: String,
+    /// Its labels.
+    pub labels: Vec<crate::plot::Label>,
+    /// Its height over its width.
+    pub aspect: f64,
 }
 
 const TEMPLATE: &str = include_str!("report.typ");

@@ -34,7 +34,14 @@
 
 #for (i, f) in r.figures.enumerate() [
   #head(f.title)
-  #image("figure" + str(i) + ".svg", width: 100%)
+  #layout(size => box(width: size.width, height: size.width * f.aspect, {
+    place(image("figure" + str(i) + ".svg", width: 100%))
+    for l in f.labels {
+      let side = if l.anchor == "left" { left } else if l.anchor == "right" { right } else { center }
+      place(dx: l.x * size.width, dy: l.y * size.width * f.aspect - 3.2pt,
+        box(width: 0pt, align(side, box(text(7pt, fill: soft, top-edge: "cap-height", bottom-edge: "baseline", l.says)))))
+    }
+  }))
   #v(-4pt)
   #text(7.5pt, fill: soft, f.caption)
 ]

@@ -48,9 +48,11 @@ fn windows_have_their_published_corrections() {
 fn a_sine_on_a_line_reads_its_amplitude_in_every_window() {
     for window in WINDOWS {
         let s = spectrum(&sine(128.0, 3.0, 4096), settings(1024, window)).unwrap();
-        assert!((s.values(Scaling::Peak)[128] - 3.0).abs() < 1e-9, "{window:?}");
-        assert!((s.values(Scaling::Rms)[128] - 3.0 / 2f64.sqrt()).abs() < 1e-9, "{window:?}");
-        assert!((s.values(Scaling::Power)[128] - 4.5).abs() < 1e-9, "{window:?}");
+        // Sums of cosines have zeros at all other lines; the others let a trace of the image through.
+        let leak = if matches!(window, Window::Kaiser(_) | Window::Tukey(_)) { 1e-4 } else { 1e-9 };
+        assert!((s.values(Scaling::Peak)[128] - 3.0).abs() < leak, "{window:?}");
+        assert!((s.values(Scaling::Rms)[128] - 3.0 / 2f64.sqrt()).abs() < leak, "{window:?}");
+        assert!((s.values(Scaling::Power)[128] - 4.5).abs() < 3.0 * leak, "{window:?}");
     }
 }
 
@@ -108,8 +110,7 @@ fn white_noise_has_its_density() {
 #[test]
 fn a_zoomed_spectrum_parts_what_a_plain_one_merges() {
     let x: Vec<f64> = sine(200.0, 1.0, 1 << 16).iter().zip(sine(200.4, 0.5, 1 << 16)).map(|(a, b)| a + b).collect();
-    let mut z =
-        ZoomProcessor::new(settings(1024, Window::Hann), ZoomBand { center_hz: 200.0, span_hz: 40.0 }).unwrap();
+    let mut z = ZoomProcessor::new(settings(1024, Window::Hann), ZoomBand { center_hz: 200.0, span_hz: 40.0 }).unwrap();
     z.push(&x).unwrap();
     let s = z.finish().unwrap();
     let (f, v) = (s.frequencies_hz(), s.values(Scaling::Peak));
@@ -133,7 +134,8 @@ fn zero_phase_has_zero_phase() {
 #[test]
 fn edges_are_at_three_decibels() {
     for order in 1..=12 {
-        for band in [Band::Lowpass(50.0), Band::Highpass(50.0), Band::Bandpass(50.0, 90.0), Band::Bandstop(50.0, 90.0)] {
+        for band in [Band::Lowpass(50.0), Band::Highpass(50.0), Band::Bandpass(50.0, 90.0), Band::Bandstop(50.0, 90.0)]
+        {
             let f = Filter::butterworth(band, order, 1024.0).unwrap();
             let (re, im) = f.response_at(50.0, 1024.0);
             assert!((re.hypot(im) - 0.5f64.sqrt()).abs() < 1e-6, "{band:?} {order}: {}", re.hypot(im));

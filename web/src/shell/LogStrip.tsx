@@ -7,16 +7,19 @@ import { useCampaign } from "./useCampaign";
 
 const time = (t: number) => new Date(t).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
 
-/** Places runs to scale, but never over one another and never too small to hit. */
-function placed(runs: RunBody[], from: number, to: number) {
-  let end = 0;
-  return runs.map((run) => {
-    const start = Date.parse(run.started_at);
-    const left = Math.max(((start - from) / (to - from)) * 100, end);
+/** Places runs to scale, but never over one another, never past now and never too small to hit. */
+function placed(runs: RunBody[], from: number, to: number, now: number) {
+  let next = now;
+  const boxes = [...runs].reverse().map((run) => {
     const width = Math.max(((run.duration_s * 1000) / (to - from)) * 100, 3.2);
-    end = left + width + 0.5;
+    const left = Math.min(((Date.parse(run.started_at) - from) / (to - from)) * 100, next - width - 0.4);
+    next = left;
     return { run, left, width };
   });
+  // Too many for their time: everything moves together.
+  const first = boxes.at(-1)?.left ?? 0;
+  const by = first < 0 ? now / (now - first) : 1;
+  return boxes.reverse().map((b) => ({ ...b, left: first < 0 ? (b.left - first) * by : b.left, width: b.width * by }));
 }
 
 export function LogStrip() {
@@ -29,10 +32,8 @@ export function LogStrip() {
   const first = runs[0] ? Date.parse(runs[0].started_at) : now - 3600_000;
   const from = Math.min(first, now - 600_000);
   const to = now + (now - from) * 0.06;
-  let boxes = placed(runs, from, to);
-  const over = Math.max(...boxes.map((b) => b.left + b.width), 0);
-  if (over > 99) boxes = boxes.map((b) => ({ ...b, left: (b.left * 98) / over, width: (b.width * 98) / over }));
   const nowAt = Math.min(((now - from) / (to - from)) * 100, 99);
+  const boxes = placed(runs, from, to, nowAt);
   return (
     <footer className="col-span-2 flex border-t border-rule">
       <div className="w-28 shrink-0 px-4 pt-4 text-[12px] text-soft">

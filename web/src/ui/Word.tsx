@@ -79,13 +79,15 @@ export function ChosenWord<T extends string | number>({
 }: {
   label: string;
   value: T;
-  options: { value: T; says: string }[];
+  /** `face` is what the sentence says, where the list says more. */
+  options: { value: T; says: string; face?: string }[];
   onSet: (value: T) => void;
 }) {
+  const chosen = options.find((o) => o.value === value);
   return (
     <Listbox value={value} onChange={onSet}>
       <ListboxButton aria-label={label} className="word whitespace-nowrap">
-        {options.find((o) => o.value === value)?.says ?? String(value)}
+        {chosen?.face ?? chosen?.says ?? String(value)}
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

@@ -1,5 +1,6 @@
 /** Numbers as an engineer reads them: four digits, real minus sign, thin space before the unit. */
-const THIN = "\u2009";
+// A narrow space that does not break a number from its unit.
+const THIN = "\u202f";
 const MINUS = "\u2212";
 
 /** A number with so many significant digits, without exponent where that stays readable. */

@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::IntoResponse;
-use echo_formats::plot::{Curve, Plot, svg};
+use echo_formats::plot::{ASPECT, Curve, Plot, draw};
 use echo_formats::report::{Figure, Report};
 use echo_job::Refusal;
 use echo_job::analysis::Analysis;
@@ -99,7 +99,8 @@ fn figure(result: &Analysis, title: &str, caption: String, log_y: bool, shown: O
         log_y,
         curves,
     };
-    Some(Figure { title: title.into(), caption, svg: svg(&plot) })
+    let drawing = draw(&plot);
+    Some(Figure { title: title.into(), caption, svg: drawing.svg, labels: drawing.labels, aspect: ASPECT })
 }
 
 fn recipe_text(result: &Analysis) -> String {

@@ -95,7 +95,9 @@ export function ReportStation() {
         </Panel>
         <Panel
           title="The page"
-          aside={save.isPending || pages.isFetching ? <span className="text-[13px] text-soft">being set …</span> : undefined}
+          aside={
+            save.isPending || pages.isFetching ? <span className="text-[13px] text-soft">being set …</span> : undefined
+          }
         >
           <Wrong error={save.error ?? pages.error} />
           {pages.data ? (

@@ -9,7 +9,7 @@ import { columns } from "./columns";
 type Cell = { row: number; column: number };
 type Editing = { cell: Cell; text: string; wrong: string } | undefined;
 
-const grid = `18px 34px ${columns.map((c) => c.width).join(" ")} 84px 46px`;
+const grid = `18px 34px ${columns.map((c) => c.width).join(" ")} 76px 50px`;
 
 type Props = {
   rig: RigBody;

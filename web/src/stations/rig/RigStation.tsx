@@ -94,7 +94,7 @@ export function RigStation() {
             apply(input, what, backTo(columns[column] as (typeof columns)[number], before(input)))
           }
         />
-        <aside className="flex w-[278px] shrink-0 flex-col gap-2">
+        <aside className="flex w-[246px] shrink-0 flex-col gap-2">
           <PatchBay rig={body} selected={selected} onSelect={select} />
           <Selected channel={body.rig.channels.find((c) => c.input === selected)} />
           <Cautions cautions={body.cautions} onFix={fix} onSelect={select} />

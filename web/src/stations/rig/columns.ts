@@ -30,14 +30,14 @@ export const columns: Column[] = [
   {
     key: "sensor",
     head: "Sensor",
-    width: "minmax(78px,1fr)",
+    width: "minmax(88px,1fr)",
     text: (c) => c.sensor,
     change: (sensor) => ({ sensor }),
   },
   {
     key: "quantity",
     head: "Quantity",
-    width: "62px",
+    width: "70px",
     text: (c) => c.quantity,
     change: (t) => ({ quantity: t.trim().toLowerCase() as Channel["quantity"] }),
     options: (_, rig) => rig.units.map((u) => u.quantity),
@@ -45,7 +45,7 @@ export const columns: Column[] = [
   {
     key: "sensitivity",
     head: "Sensitivity",
-    width: "64px",
+    width: "70px",
     right: true,
     mono: true,
     text: (c) => plain(c.sensitivity.value),
@@ -62,7 +62,7 @@ export const columns: Column[] = [
   {
     key: "coupling",
     head: "Coupling",
-    width: "54px",
+    width: "56px",
     text: (c) => c.coupling,
     change: (t) => ({ coupling: t.trim().toUpperCase() as Channel["coupling"] }),
     options: (c, rig) => offer(c, rig)?.couplings ?? ["DC", "AC", "IEPE"],

@@ -164,7 +164,10 @@ export function Overview({
           <span
             key={t}
             className="num absolute text-[11px] whitespace-nowrap text-soft"
-            style={{ left: `${(t / total) * 100}%`, transform: t === 0 ? "" : t > total * 0.97 ? "translateX(-100%)" : "translateX(-50%)" }}
+            style={{
+              left: `${(t / total) * 100}%`,
+              transform: t === 0 ? "" : t > total * 0.97 ? "translateX(-100%)" : "translateX(-50%)",
+            }}
           >
             {Number(t.toPrecision(6))}
             {t + each > total && " s"}

@@ -41,6 +41,7 @@ export function Settings({
         value={set.block}
         options={Array.from({ length: 11 }, (_, k) => 2 ** (k + 9)).map((b) => ({
           value: b,
+          face: whole(b),
           says: `${whole(b)} · ${withUnit(run.sample_rate_hz / b, "Hz", 3)}`,
         }))}
         onSet={(block) => onSet({ block })}

@@ -90,7 +90,6 @@ function Bench({ run, campaign }: { run: RunDetail; campaign: number | undefined
       x: Float64Array.from({ length: n }, (_, i) => from + ((i + 0.5) / n) * (to - from)),
       curves: e.map((v, i) => ({ name: names[i] ?? "", high: v.high, low: v.low })),
     };
-    // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew with the data it came with
   }, [waveform.data, to, names, from]);
   const lines = useMemo(
     () => ({
@@ -165,7 +164,7 @@ function Bench({ run, campaign }: { run: RunDetail; campaign: number | undefined
       <aside className="row-span-2 flex min-h-0 flex-col gap-3">
         <Panel
           title="Channels"
-          className="max-h-[36%]"
+          className="max-h-[30%]"
           aside={<span className="text-[12px] text-soft">{drawn.length} drawn</span>}
         >
           <ul className="min-h-0 overflow-auto px-3 pb-2 text-[13px]">
