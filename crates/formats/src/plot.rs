@@ -44,7 +44,7 @@ pub const TRACES: [(&str, &str); 8] = [
 ];
 
 const WIDTH: f64 = 640.0;
-const HEIGHT: f64 = 230.0;
+const HEIGHT: f64 = 190.0;
 const LEFT: f64 = 54.0;
 const RIGHT: f64 = 8.0;
 const TOP: f64 = 8.0;

@@ -37,9 +37,10 @@
   #layout(size => box(width: size.width, height: size.width * f.aspect, {
     place(image("figure" + str(i) + ".svg", width: 100%))
     for l in f.labels {
-      let side = if l.anchor == "left" { left } else if l.anchor == "right" { right } else { center }
-      place(dx: l.x * size.width, dy: l.y * size.width * f.aspect - 3.2pt,
-        box(width: 0pt, align(side, box(text(7pt, fill: soft, top-edge: "cap-height", bottom-edge: "baseline", l.says)))))
+      let words = text(7pt, fill: soft, top-edge: "cap-height", bottom-edge: "baseline", l.says)
+      let width = measure(words).width
+      let back = if l.anchor == "left" { 0 } else if l.anchor == "right" { 1 } else { 0.5 }
+      place(dx: l.x * size.width - back * width, dy: l.y * size.width * f.aspect - 2.4pt, words)
     }
   }))
   #v(-4pt)
@@ -47,14 +48,16 @@
 ]
 
 #head[Rig]
-#set text(7.2pt)
-#table(
-  columns: r.rig_heads.len(),
-  inset: (x: 3pt, y: 1.6pt),
+#set text(6.6pt)
+#let half(rows) = table(
+  columns: (auto, 1fr, auto, auto, auto),
+  inset: (x: 2pt, y: 1.5pt),
   stroke: (x, y) => if y == 0 { (bottom: 0.7pt + ink) } else { (bottom: 0.3pt + rule) },
   ..r.rig_heads.map(h => text(fill: soft, h)),
-  ..r.rig_rows.flatten(),
+  ..rows.flatten(),
 )
+#let middle = calc.ceil(r.rig_rows.len() / 2)
+#grid(columns: (1fr, 1fr), column-gutter: 12pt, half(r.rig_rows.slice(0, middle)), half(r.rig_rows.slice(middle)))
 #set text(9pt)
 
 #head[How each number was made]

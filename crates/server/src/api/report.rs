@@ -166,9 +166,7 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
             c.recorded.row.name.clone(),
             c.recorded.row.sensor.clone(),
             format!("{} {}{}", c.sensitivity.value, c.sensitivity.unit, if corrected { " *" } else { "" }),
-            c.recorded.row.coupling.name().into(),
-            format!("{} V", c.recorded.row.range_v),
-            format!("{}, {}", c.recorded.row.point, c.recorded.row.direction),
+            format!("{} {} V", c.recorded.row.coupling.name(), c.recorded.row.range_v),
         ]);
     }
     let duration = run.samples as f64 / run.sample_rate_hz;
@@ -210,9 +208,7 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
         subtitle: format!("Run {}, {}", run.number, run.started_at.format("%-d %B %Y")),
         findings: body.findings,
         facts,
-        rig_heads: ["Input", "Channel", "Sensor", "Sensitivity", "Coupling", "Range", "Place"]
-            .map(String::from)
-            .to_vec(),
+        rig_heads: ["", "Channel", "Sensor", "Sensitivity", "Set to"].map(String::from).to_vec(),
         rig_rows: rows,
         figures,
         made,
