@@ -260,24 +260,24 @@ pub(super) fn spectrum(
         let frequencies = found.frequencies_hz();
         let (scaling, quantity, unit) = labelled(s.scaling, &c.result_unit);
         let mut values = found.values(scaling);
-        if c.integrations != 0 {
-            let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
-            for (v, f) in values.iter_mut().zip(&frequencies) {
-                let gain = c.result_factor / (TAU * f).powi(c.integrations);
-                let kept = *f >= s.integrate_above_hz && *f > 0.0;
-                *v *= match (kept, squared) {
-                    (false, _) if c.integrations > 0 => 0.0,
-                    (_, false) => gain,
-                    (_, true) => gain * gain,
-                };
-            }
+        // What integration and units make of a line at `f`.
+        let gain = |f: f64| match c.integrations {
+            0 => 1.0,
+            n if n > 0 && (f < s.integrate_above_hz || f <= 0.0) => 0.0,
+            n => c.result_factor / (TAU * f).powi(n),
+        };
+        let raw = values.clone();
+        let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
+        for (v, f) in values.iter_mut().zip(&frequencies) {
+            *v *= gain(*f).powi(if squared { 2 } else { 1 });
         }
-        if matches!(scaling, Scaling::Peak | Scaling::Rms) {
+        if !squared {
             let lobe = window(s).main_lobe_lines();
             for k in peak::highest(&values, lobe.ceil() as usize, MOST_PEAKS) {
-                let p = peak::interpolate(&values, k, window(s), s.block);
+                // The shape of a peak is the window's before integration tilts it.
+                let p = peak::interpolate(&raw, k, window(s), s.block);
                 let frequency_hz = frequencies[0] + p.line * found.line_spacing_hz();
-                out.peaks.push(PeakFound { channel: c.number, frequency_hz, value: p.amplitude });
+                out.peaks.push(PeakFound { channel: c.number, frequency_hz, value: p.amplitude * gain(frequency_hz) });
             }
         }
         if out.axes.is_empty() {
