@@ -47,7 +47,7 @@ pub(super) fn waveform(
     view: &mut View<'_>,
     progress: Progress<'_>,
 ) -> Result<Analysis, AnalysisError> {
-    let (n, rate, from_s) = (view.len(), view.rate(), view.from_s());
+    let (n, rate, from_s) = (view.len(), view.rate(), view.start_s());
     let channels = view.channels.clone();
     let mut out = placeholder();
     if s.reduce == Reduce::None {
@@ -109,7 +109,7 @@ pub(super) fn statistics(
     progress: Progress<'_>,
 ) -> Result<Analysis, AnalysisError> {
     let channels = view.channels.clone();
-    let (n, rate, from_s) = (view.len(), view.rate(), view.from_s());
+    let (n, rate, from_s) = (view.len(), view.rate(), view.start_s());
     let each = match s.interval_s {
         None => n.max(1),
         Some(t) => {
@@ -212,7 +212,7 @@ fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, &'static str, String)
 }
 
 enum Processor {
-    Plain(SpectrumProcessor),
+    Plain(Box<SpectrumProcessor>),
     Zoomed(Box<ZoomProcessor>),
 }
 
@@ -226,7 +226,7 @@ pub(super) fn spectrum(
     let settings = settings(s, rate);
     let make = || -> Result<Processor, AnalysisError> {
         Ok(match s.zoom {
-            None => Processor::Plain(SpectrumProcessor::new(settings)?),
+            None => Processor::Plain(Box::new(SpectrumProcessor::new(settings)?)),
             Some(z) => Processor::Zoomed(Box::new(ZoomProcessor::new(
                 settings,
                 ZoomBand { center_hz: z.center_hz, span_hz: z.span_hz },

@@ -33,6 +33,10 @@ pub struct Chosen {
     pub result_factor: f64,
 }
 
+/// Takes a piece: index of the channel, position in the stretch, samples, and whether it follows a
+/// gap or begins.
+pub type Sink<'a> = dyn FnMut(usize, usize, &[f64], bool) -> Result<(), AnalysisError> + 'a;
+
 /// The stretch of the chosen channels, prepared.
 pub struct View<'a> {
     source: &'a mut dyn Source,
@@ -74,7 +78,7 @@ impl<'a> View<'a> {
     }
 
     /// Start of the stretch, s.
-    pub fn from_s(&self) -> f64 {
+    pub fn start_s(&self) -> f64 {
         self.from as f64 / self.rate()
     }
 
@@ -122,11 +126,7 @@ impl<'a> View<'a> {
     ///
     /// Without preparation the input streams through; with it, one channel at a time is held in
     /// memory and the sink gets one-channel calls.
-    pub fn feed(
-        &mut self,
-        progress: &mut dyn FnMut(f64) -> bool,
-        sink: &mut dyn FnMut(usize, usize, &[f64], bool) -> Result<(), AnalysisError>,
-    ) -> Result<(), AnalysisError> {
+    pub fn feed(&mut self, progress: &mut dyn FnMut(f64) -> bool, sink: &mut Sink<'_>) -> Result<(), AnalysisError> {
         let pieces = self.whole_pieces();
         let total = self.len().max(1) as f64;
         if self.steps.is_empty() {
