@@ -104,7 +104,8 @@ fn figure(result: &Analysis, title: &str, caption: String, log_y: bool, shown: O
 }
 
 fn recipe_text(result: &Analysis) -> String {
-    serde_json::to_string(&result.recipe).unwrap_or_default()
+    // A space after each comma lets the line break there.
+    serde_json::to_string(&result.recipe).unwrap_or_default().replace(",\"", ", \"")
 }
 
 /// The report as PDF.

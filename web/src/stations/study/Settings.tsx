@@ -34,7 +34,7 @@ export function Settings({
   const units = motion ? ["m/s²", "g", "mm/s", "µm"] : [unit];
   const error = result?.random_error;
   return (
-    <p className="leading-8">
+    <p className="leading-7">
       Blocks of{" "}
       <ChosenWord
         label="Block"

@@ -1,0 +1,280 @@
+//! Capture against front ends that misbehave: lost blocks, strangers, refusals, silence.
+//!
+//! Needs `DATABASE_URL` (./test sets it).
+
+use echo_capture::{Capture, CaptureState, LinkState, Options, Setup, Status};
+use echo_job::plan::{Length, Plan};
+use echo_job::rig::{Channel, Coupling, Rig};
+use echo_job::sensitivity::Sensitivity;
+use echo_job::unit::Quantity;
+use echo_link::{Answer, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, greet};
+use echo_store::Store;
+use futures::{SinkExt, StreamExt};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+use tokio::io::AsyncWriteExt;
+use tokio::net::TcpListener;
+use tokio_util::codec::Framed;
+
+const RATE: f64 = 2048.0;
+const BLOCK: u64 = 100;
+
+/// What the made-up front end does wrong.
+#[derive(Clone, Copy, PartialEq)]
+enum Fault {
+    None,
+    /// Blocks 30 to 32 never arrive.
+    Loses,
+    /// It refuses every set-up.
+    Refuses,
+    /// It falls silent after 20 blocks.
+    Silent,
+    /// It tells that it has to stop after 20 blocks.
+    Stops,
+}
+
+/// Input 1 counts its samples; input 2 counts them downwards.
+fn block(sequence: u64, over: bool) -> Block {
+    let first = sequence * BLOCK;
+    let up: Vec<i32> = (first..first + BLOCK).map(|s| s as i32).collect();
+    let down: Vec<i32> = up.iter().map(|s| -s).collect();
+    let head = BlockHead {
+        sequence,
+        first_sample: first,
+        clock_ns: 0,
+        clock_locked: sequence < 10,
+        samples: BLOCK as u32,
+        inputs: vec![1, 2],
+        over: vec![over, false],
+    };
+    Block::new(head, &[up, down]).unwrap()
+}
+
+fn identity() -> Identity {
+    let input = |number| InputOffer {
+        number,
+        module: "M1".into(),
+        ranges_v: vec![1.0],
+        couplings: vec![echo_link::Coupling::Dc],
+    };
+    Identity {
+        model: "Test".into(),
+        serial: "1".into(),
+        firmware: "0".into(),
+        rates_hz: vec![RATE],
+        clean_share: 0.4,
+        converter_bits: 24,
+        inputs: vec![input(1), input(2)],
+    }
+}
+
+/// A front end on loopback; its blocks flow once `go` is set.
+async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(async move {
+        let (mut stream, _) = listener.accept().await.unwrap();
+        greet(&mut stream).await.unwrap();
+        let mut framed = Framed::new(stream, FrameCodec);
+        loop {
+            let Some(Ok(Frame::Request(r))) = framed.next().await else { return };
+            let started = matches!(r.body, RequestBody::Start);
+            let refused =
+                (fault == Fault::Refuses && matches!(r.body, RequestBody::Apply { .. })).then(|| "too hot".to_string());
+            let identity = matches!(r.body, RequestBody::Identify).then(identity);
+            framed.send(Frame::Answer(Answer { id: r.id, refused, identity, settings: None })).await.unwrap();
+            if started {
+                break;
+            }
+        }
+        let mut sequence = 0;
+        // Nothing counts before the recording has begun: the first blocks only show that it lives.
+        while !go.load(Ordering::SeqCst) {
+            tokio::time::sleep(Duration::from_millis(5)).await;
+        }
+        loop {
+            if fault == Fault::Stops && sequence == 20 {
+                let _ = framed.send(Frame::Notice(Notice::Stopping { says: "battery empty".into() })).await;
+                return;
+            }
+            if fault == Fault::Silent && sequence == 20 {
+                tokio::time::sleep(Duration::from_secs(60)).await;
+            }
+            let lost = fault == Fault::Loses && (30..33).contains(&sequence);
+            if !lost && framed.send(Frame::Block(block(sequence, sequence == 40))).await.is_err() {
+                return;
+            }
+            sequence += 1;
+            tokio::time::sleep(Duration::from_millis(4)).await;
+        }
+    });
+    address
+}
+
+fn channel(input: u16) -> Channel {
+    Channel {
+        input,
+        on: true,
+        name: format!("channel {input}"),
+        sensor: String::new(),
+        quantity: Quantity::Voltage,
+        unit: "V".into(),
+        sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
+        coupling: Coupling::Dc,
+        range_v: 1.0,
+        point: String::new(),
+        direction: String::new(),
+    }
+}
+
+struct Stage {
+    store: Store,
+    capture: Capture,
+    go: Arc<AtomicBool>,
+}
+
+impl Stage {
+    async fn new(name: &str, fault: Fault, samples: u64) -> Stage {
+        let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
+        let store = Store::lazy(&url).unwrap();
+        store.migrate().await.unwrap();
+        let rig = Rig { name: name.into(), channels: vec![channel(1), channel(2)] };
+        let plan = Plan {
+            sample_rate_hz: RATE,
+            length: Length::After { duration_s: samples as f64 / RATE },
+            run_kind: name.into(),
+            block: 256,
+        };
+        let unique = format!(
+            "{name} {}",
+            std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos()
+        );
+        let campaign = store.create_campaign(&unique, "test", "", &rig, &plan).await.unwrap();
+        let options = Options { silence: Duration::from_millis(700), ..Options::default() };
+        let capture = Capture::start(store.clone(), options);
+        let go = Arc::new(AtomicBool::new(false));
+        capture.connect(Some(front_end(fault, go.clone()).await)).await;
+        let _ = capture.set_up(Setup { campaign, rig, plan }).await;
+        Stage { store, capture, go }
+    }
+
+    async fn until(&self, good: impl FnMut(&Status) -> bool) -> Status {
+        let mut status = self.capture.status();
+        let found = tokio::time::timeout(Duration::from_secs(20), status.wait_for(good)).await;
+        match found {
+            Ok(s) => s.unwrap().clone(),
+            Err(_) => panic!("waited in vain; the status is {:?}", self.capture.status().borrow()),
+        }
+    }
+
+    async fn connected(&self) {
+        self.until(|s| matches!(&s.link, LinkState::Connected { .. })).await;
+        // The set-up follows the connection at once.
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+
+    async fn recorded(&self) -> Status {
+        self.connected().await;
+        self.capture.record().await.unwrap();
+        self.go.store(true, Ordering::SeqCst);
+        self.until(|s| s.capture == CaptureState::Idle && s.ended.is_some()).await
+    }
+}
+
+#[tokio::test]
+async fn lost_blocks_become_a_gap_and_nothing_moves() {
+    let stage = Stage::new("gap", Fault::Loses, 6000).await;
+    let ended = stage.recorded().await.ended.unwrap();
+    assert!(ended.whole);
+    assert_eq!(ended.lost_blocks, 3);
+    let run = stage.store.run(ended.run_id).await.unwrap();
+    assert_eq!(run.samples, 6000);
+    let gaps = stage.store.gaps(run.id).await.unwrap();
+    assert_eq!(gaps.iter().map(|g| (g.first_sample, g.samples)).collect::<Vec<_>>(), [(3000, 300)]);
+    for (channel, sign) in [(1, 1), (2, -1)] {
+        let counts = stage.store.counts(run.id, channel, 0, 6000).await.unwrap();
+        for (s, c) in counts.iter().enumerate() {
+            let wanted = (!(3000..3300).contains(&s)).then_some(sign * s as i32);
+            assert_eq!(*c, wanted, "channel {channel}, sample {s}");
+        }
+    }
+    assert_eq!(stage.store.clipped(run.id).await.unwrap(), [1]);
+    // Every level of the overview tells the same story.
+    for (from, to, points) in [(0, 6000, 6), (0, 6000, 1000), (2900, 3400, 500), (1000, 1001, 1)] {
+        let o = stage.store.overview(run.id, &[1], from, to, points).await.unwrap().remove(0);
+        let each = (to - from) as f64 / points as f64;
+        for (p, pair) in o.iter().enumerate() {
+            let (a, b) = (from as f64 + p as f64 * each, from as f64 + (p + 1) as f64 * each);
+            match pair {
+                None => assert!(a >= 2999.0 && b <= 3301.0, "a hole at {a}"),
+                Some((lo, hi)) => assert!(f64::from(*lo) <= b && f64::from(*hi) >= a, "{lo} to {hi} at {a}"),
+            }
+        }
+    }
+}
+
+#[tokio::test]
+async fn an_unlocked_clock_is_told() {
+    let stage = Stage::new("clock", Fault::None, 3000).await;
+    let status = stage.recorded().await;
+    let LinkState::Connected { clock_locked, .. } = status.link else { panic!("{:?}", status.link) };
+    assert!(!clock_locked);
+}
+
+#[tokio::test]
+async fn a_refusal_is_told_in_the_front_ends_words() {
+    let stage = Stage::new("refusal", Fault::Refuses, 3000).await;
+    stage.connected().await;
+    let said = stage.capture.record().await.unwrap_err().to_string();
+    assert!(said.contains("too hot"), "{said}");
+}
+
+#[tokio::test]
+async fn silence_and_a_last_word_end_the_run_with_what_came() {
+    for (fault, because) in [(Fault::Silent, "does not answer"), (Fault::Stops, "battery empty")] {
+        let stage = Stage::new("end", fault, 60_000).await;
+        let ended = stage.recorded().await.ended.unwrap();
+        assert!(!ended.whole);
+        assert!(ended.because.contains(because), "{}", ended.because);
+        let run = stage.store.run(ended.run_id).await.unwrap();
+        assert_eq!((run.state.as_str(), run.samples), ("broken", 2000));
+    }
+}
+
+#[tokio::test]
+async fn a_stranger_is_refused() {
+    let stage = Stage::new("stranger", Fault::None, 100).await;
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    tokio::spawn(async move {
+        while let Ok((mut stream, _)) = listener.accept().await {
+            let _ = stream.write_all(b"HTTP/1.1 400 Bad Request\r\n\r\n").await;
+        }
+    });
+    stage.capture.connect(Some(address)).await;
+    let status = stage.until(|s| matches!(&s.link, LinkState::Connecting { says, .. } if !says.is_empty())).await;
+    let LinkState::Connecting { says, .. } = status.link else { panic!() };
+    assert!(says.contains("does not speak the front-end link"), "{says}");
+    let said = stage.capture.arm().await.unwrap_err().to_string();
+    assert!(said.contains("no front end"), "{said}");
+}
+
+#[tokio::test]
+async fn orders_that_make_no_sense_are_refused() {
+    let stage = Stage::new("orders", Fault::None, 60_000).await;
+    stage.connected().await;
+    assert!(stage.capture.stop().await.unwrap_err().to_string().contains("nothing is armed"));
+    stage.capture.arm().await.unwrap();
+    assert_eq!(stage.capture.status().borrow().capture, CaptureState::Armed);
+    stage.capture.stop().await.unwrap();
+    assert_eq!(stage.capture.status().borrow().capture, CaptureState::Idle);
+    stage.capture.record().await.unwrap();
+    stage.go.store(true, Ordering::SeqCst);
+    assert!(stage.capture.record().await.unwrap_err().to_string().contains("recorded already"));
+    tokio::time::sleep(Duration::from_millis(200)).await;
+    stage.capture.stop().await.unwrap();
+    let ended = stage.until(|s| s.ended.is_some()).await.ended.unwrap();
+    assert!(ended.whole);
+    assert_eq!(ended.because, "stopped by hand");
+}

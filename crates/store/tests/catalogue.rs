@@ -1,0 +1,133 @@
+//! Campaigns, corrections and recovery in a real database.
+//!
+//! Needs `DATABASE_URL` (./test sets it).
+
+use echo_job::plan::{Length, Plan};
+use echo_job::recipe::Recipe;
+use echo_job::rig::{Channel, Coupling, Rig};
+use echo_job::sensitivity::Sensitivity;
+use echo_job::unit::Quantity;
+use echo_store::chunk::pack;
+use echo_store::run::NewRun;
+use echo_store::{Store, StoreError};
+
+fn rig() -> Rig {
+    let channel = |input| Channel {
+        input,
+        on: input != 2,
+        name: format!("channel {input}"),
+        sensor: String::new(),
+        quantity: Quantity::Voltage,
+        unit: "V".into(),
+        sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
+        coupling: Coupling::Dc,
+        range_v: 1.0,
+        point: String::new(),
+        direction: String::new(),
+    };
+    Rig { name: "test".into(), channels: (1..=3).map(channel).collect() }
+}
+
+fn plan() -> Plan {
+    Plan { sample_rate_hz: 1024.0, length: Length::WhenStopped, run_kind: "test".into(), block: 256 }
+}
+
+fn new_run(campaign: i64) -> NewRun {
+    NewRun {
+        campaign,
+        kind: "test".into(),
+        sample_rate_hz: 1024.0,
+        clean_share: 0.4,
+        front_end: "Test".into(),
+        rig: rig(),
+        plan: plan(),
+        volts_per_count: vec![1e-6, 2e-6],
+    }
+}
+
+async fn campaign(name: &str) -> (Store, i64, String) {
+    let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
+    let store = Store::lazy(&url).unwrap();
+    store.migrate().await.unwrap();
+    let unique =
+        format!("{name} {}", std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos());
+    let id = store.create_campaign(&unique, "specimen", "purpose", &rig(), &plan()).await.unwrap();
+    (store, id, unique)
+}
+
+#[tokio::test]
+async fn a_rig_is_not_overwritten_by_whoever_is_slower() {
+    let (store, id, name) = campaign("rig").await;
+    let first = store.rig(id).await.unwrap();
+    let mut mine = first.rig.clone();
+    mine.channels[0].name = "mine".into();
+    let version = store.save_rig(id, first.version, &mine, "me", "rig", serde_json::json!({})).await.unwrap();
+    assert_eq!(version, first.version + 1);
+    let late = store.save_rig(id, first.version, &first.rig, "you", "rig", serde_json::json!({})).await;
+    assert!(matches!(late, Err(StoreError::Stale(v)) if v == version), "{late:?}");
+    assert_eq!(store.rig(id).await.unwrap().rig, mine);
+    let changes = store.changes(id, 10).await.unwrap();
+    assert_eq!(changes.iter().map(|c| c.who.as_str()).collect::<Vec<_>>(), ["me"]);
+    let twice = store.create_campaign(&name, "", "", &rig(), &plan()).await.unwrap_err();
+    assert!(twice.to_string().contains("used already"), "{twice}");
+    assert!(matches!(store.rig(-1).await, Err(StoreError::Missing(_))));
+}
+
+#[tokio::test]
+async fn plan_report_and_recipes_come_back() {
+    let (store, id, _) = campaign("plan").await;
+    let changed = Plan { length: Length::After { duration_s: 2.5 }, ..plan() };
+    store.save_plan(id, &changed, "me").await.unwrap();
+    assert_eq!(store.plan(id).await.unwrap(), changed);
+    assert_eq!(store.report(id).await.unwrap(), None);
+    let report = serde_json::json!({ "title": "a" });
+    store.save_report(id, &report).await.unwrap();
+    assert_eq!(store.report(id).await.unwrap(), Some(report));
+    let recipe = Recipe::from_json(r#"{"lens": "spectrum", "block": 512}"#).unwrap();
+    store.keep_recipe(id, "fine", &Recipe::from_json(r#"{"lens": "statistics"}"#).unwrap()).await.unwrap();
+    store.keep_recipe(id, "fine", &recipe).await.unwrap();
+    assert_eq!(store.recipes(id).await.unwrap(), [("fine".to_string(), recipe)]);
+}
+
+#[tokio::test]
+async fn a_correction_leaves_the_old_value() {
+    let (store, id, _) = campaign("correction").await;
+    let run = store.open_run(&new_run(id)).await.unwrap();
+    let channels = store.run_channels(run.id).await.unwrap();
+    assert_eq!(channels.iter().map(|c| (c.channel, c.row.input)).collect::<Vec<_>>(), [(1, 1), (2, 3)]);
+    let right = Sensitivity::new(2.0, "V/V", Quantity::Voltage).unwrap();
+    store.correct(run.id, 2, &right, "misread", "me").await.unwrap();
+    let history = store.calibrations(run.id).await.unwrap();
+    let of: Vec<(i16, f64, &str)> =
+        history.iter().map(|c| (c.channel, c.sensitivity.value, c.reason.as_str())).collect();
+    assert_eq!(of, [(1, 1.0, "as recorded"), (2, 1.0, "as recorded"), (2, 2.0, "misread")]);
+    assert!(store.correct(run.id, 9, &right, "none", "me").await.is_err());
+    store.close_run(run.id, 0, true, "test").await.unwrap();
+}
+
+#[tokio::test]
+async fn an_attempt_of_unknown_outcome_is_repeated_without_harm() {
+    let (store, id, _) = campaign("again").await;
+    let run = store.open_run(&new_run(id)).await.unwrap();
+    let counts: Vec<i32> = (0..1024).collect();
+    let chunks = [pack(1, 0, &counts, false).unwrap(), pack(2, 0, &counts, true).unwrap()];
+    store.append(run.id, &chunks, &[], false).await.unwrap();
+    assert!(store.append(run.id, &chunks, &[], false).await.is_err(), "the same chunk twice");
+    store.append(run.id, &chunks, &[], true).await.unwrap();
+    let back = store.counts(run.id, 2, 1000, 24).await.unwrap();
+    assert_eq!(back, (1000..1024).map(Some).collect::<Vec<_>>());
+    let beyond = store.counts(run.id, 2, 1020, 10).await.unwrap();
+    assert_eq!(beyond.iter().filter(|c| c.is_none()).count(), 6);
+    assert!(store.overview(run.id, &[1], 10, 10, 5).await.is_err());
+    assert!(store.overview(run.id, &[1], 0, 10, 0).await.is_err());
+    store.close_run(run.id, 1024, true, "test").await.unwrap();
+    let numbers: Vec<i32> = store.runs(id).await.unwrap().iter().map(|r| r.number).collect();
+    assert_eq!(numbers, [1]);
+}
+
+#[tokio::test]
+async fn an_absent_database_is_told_in_words() {
+    let store = Store::lazy("postgres://nobody@127.0.0.1:1/none").unwrap();
+    assert!(store.ping().await.unwrap_err().to_string().starts_with("the database is away"));
+    assert!(Store::lazy("mysql://somewhere").is_err());
+}
