@@ -80,11 +80,11 @@ fn a_report_is_set_whatever_its_words_are() {
         findings: "first\nsecond // not a comment".into(),
         facts: vec![("Rate".into(), "51200 Hz".into())],
         rig_heads: ["", "Channel", "Sensor", "Sensitivity", "Set to"].map(String::from).to_vec(),
-        rig_rows: (0..100).map(|i| (0..5).map(|k| format!("{i}-{k}")).collect()).collect(),
+        rig_rows: (0..300).map(|i| (0..5).map(|k| format!("{i}-{k}")).collect()).collect(),
         figures: Vec::new(),
         made: vec![("Spectrum".into(), "{\"lens\":\"spectrum\"}".into())],
         foot: "foot".into(),
     };
     assert!(pdf(&report).unwrap().starts_with(b"%PDF"));
-    assert!(pages(&report).unwrap().len() > 1, "a hundred channels go on to a second page");
+    assert!(pages(&report).unwrap().len() > 1, "three hundred channels go on to a second page");
 }
