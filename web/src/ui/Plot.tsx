@@ -68,6 +68,8 @@ function drawMarks(u: uPlot, marks: Mark[]) {
   ctx.lineWidth = 1.25 * ratio;
   ctx.font = `${11 * ratio}px "JetBrains Mono Variable"`;
   ctx.textBaseline = "middle";
+  ctx.textAlign = "left";
+  ctx.setLineDash([]);
   const ends: number[] = [];
   for (const m of [...marks].sort((a, b) => a.x - b.x)) {
     const x = u.valToPos(m.x, "x", true);
