@@ -72,9 +72,13 @@ impl Store {
     /// # Errors
     /// [`StoreError::Refused`] when `url` is not a PostgreSQL address.
     pub fn lazy(url: &str) -> Result<Store> {
-        let options = PgConnectOptions::from_str(url).map_err(|e| {
-            StoreError::Refused(format!("DATABASE_URL: {e}; allowed is postgres://user@host:port/name"))
-        })?;
+        let wrong = |says: String| {
+            StoreError::Refused(format!("DATABASE_URL {says}; allowed is postgres://user@host:port/name"))
+        };
+        if !(url.starts_with("postgres://") || url.starts_with("postgresql://")) {
+            return Err(wrong("is no PostgreSQL address".into()));
+        }
+        let options = PgConnectOptions::from_str(url).map_err(|e| wrong(format!("cannot be read: {e}")))?;
         let pool =
             PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(4)).connect_lazy_with(options);
         Ok(Store { pool })

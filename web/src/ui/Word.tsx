@@ -21,17 +21,15 @@ export function TypedWord({ label, value, onSet, width, plain }: TextProps) {
     if (!editing && !wrong) setText(value);
   }, [value, editing, wrong]);
   const set = async () => {
-    setEditing(false);
-    if (text === value) {
-      setWrong("");
-      return;
-    }
+    // Still being edited until the answer is there, so that a refusal finds what was typed.
+    let refused = "";
     try {
-      await onSet(text);
-      setWrong("");
+      if (text !== value) await onSet(text);
     } catch (e) {
-      setWrong((e as Error).message);
+      refused = (e as Error).message;
     }
+    setWrong(refused);
+    setEditing(false);
   };
   return (
     <span className="relative inline-block">
