@@ -1,0 +1,104 @@
+//! The page by keyboard alone: the table as a spreadsheet, stations, finder, bracket.
+
+use anyhow::Result;
+use echo_browser_tests::Rigged;
+use echo_browser_tests::browser::Browser;
+use fantoccini::key::Key;
+
+fn held(modifier: Key, key: &str) -> String {
+    format!("{modifier}{key}{}", Key::Null)
+}
+
+async fn grid(b: &Browser, keys: &str) -> Result<()> {
+    b.find("[role=grid]").await?.send_keys(keys).await?;
+    Ok(())
+}
+
+async fn cell(b: &Browser, name: &str, wanted: &str) -> Result<()> {
+    b.text_until(&format!("[data-cell='{name}']"), |t| t == wanted).await.map(drop)
+}
+
+#[tokio::test]
+async fn the_table_is_a_spreadsheet() -> Result<()> {
+    let r = Rigged::start().await?;
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/rig?input=5", r.url)).await?;
+    cell(&b, "5-name", "motor, free end, athw").await?;
+
+    // Down, right, overwrite, Enter goes on to the row below.
+    grid(&b, &format!("{}{}", Key::Down, Key::Right)).await?;
+    grid(&b, "QA-31, 9").await?;
+    b.keys("9999").await?;
+    b.keys(&Key::Enter.to_string()).await?;
+    cell(&b, "6-sensor", "QA-31, 99999").await?;
+    // Fill down from there, then take both back.
+    grid(&b, &held(Key::Control, "d")).await?;
+    cell(&b, "7-sensor", "QA-31, 99999").await?;
+    grid(&b, &held(Key::Control, "z")).await?;
+    cell(&b, "7-sensor", "QA-31, 20419").await?;
+    grid(&b, &held(Key::Control, "z")).await?;
+    cell(&b, "6-sensor", "QA-31, 20416").await?;
+
+    // A unit typed with the number is converted into what was meant, not into another number.
+    b.page.goto(&format!("{}/rig?input=3", r.url)).await?;
+    cell(&b, "3-sensitivity", "10.38").await?;
+    grid(&b, &format!("{}{}{}", Key::Right, Key::Right, Key::Right)).await?;
+    grid(&b, "1").await?;
+    b.keys("01.8 mV/g").await?;
+    b.keys(&Key::Enter.to_string()).await?;
+    cell(&b, "3-sensitivity", "101.8").await?;
+    cell(&b, "3-sensitivity_unit", "mV/g").await?;
+    let rig = r.get("/api/campaigns/1/rig").await?;
+    assert_eq!(rig["rig"]["channels"][2]["sensitivity"]["unit"], "mV/g");
+    assert!(
+        rig["cautions"].as_array().is_some_and(Vec::is_empty),
+        "101.8 mV/g is 10.38 mV/(m/s²): {}",
+        rig["cautions"]
+    );
+
+    // What is refused stays; Esc lets it go.
+    b.page.goto(&format!("{}/rig?input=8", r.url)).await?;
+    cell(&b, "8-name", "gearbox top, athw").await?;
+    grid(&b, &Key::Enter.to_string()).await?;
+    b.keys(&format!("{}gearbox top, vert{}", held(Key::Control, "a"), Key::Enter)).await?;
+    b.text_until("[role=alert]", |t| t.contains("used by input 7")).await?;
+    b.keys(&Key::Escape.to_string()).await?;
+    cell(&b, "8-name", "gearbox top, athw").await?;
+
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn stations_finder_and_bracket_answer_to_keys() -> Result<()> {
+    let r = Rigged::start().await?;
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/rig", r.url)).await?;
+    b.find("[data-cell='1-name']").await?;
+    for (key, path) in [("2", "/plan"), ("3", "/run"), ("5", "/report"), ("1", "/rig"), ("4", "/study")] {
+        b.find("body").await?.send_keys(&held(Key::Alt, key)).await?;
+        b.find(&format!("nav a[href='{path}'].active")).await?;
+    }
+
+    // Study opens the newest run; the bracket moves by arrows and opens wide with Home.
+    let slider = b.find("[role=slider]").await?;
+    slider.send_keys(&held(Key::Shift, &Key::Left.to_string().repeat(3))).await?;
+    let narrowed = b.find("[role=slider]").await?.attr("aria-valuetext").await?.unwrap_or_default();
+    assert!(narrowed.starts_with("0.000 to 5."), "{narrowed}");
+    slider.send_keys(&Key::Right.to_string()).await?;
+    let moved = b.find("[role=slider]").await?.attr("aria-valuetext").await?.unwrap_or_default();
+    assert!(moved.starts_with("0.5"), "{moved}");
+    b.page.refresh().await?;
+    assert_eq!(b.find("[role=slider]").await?.attr("aria-valuetext").await?, Some(moved), "a reload finds the bracket");
+    b.find("[role=slider]").await?.send_keys(&Key::Home.to_string()).await?;
+    assert_eq!(b.find("[role=slider]").await?.attr("aria-valuetext").await?.as_deref(), Some("0.000 to 8.000 s"));
+
+    // Everything by name.
+    b.find("body").await?.send_keys(&held(Key::Control, "k")).await?;
+    b.find("[role=dialog] input").await?.send_keys("shaft probe y").await?;
+    b.text_until("[role=dialog] [role=option]", |t| t.contains("Channel 24")).await?;
+    b.keys(&format!("{}{}", Key::Down, Key::Enter)).await?;
+    b.find("[role=row][aria-selected=true] [data-cell='24-name']").await?;
+    b.page.clone().close().await?;
+    Ok(())
+}
