@@ -6,7 +6,6 @@
 
 use crate::App;
 use crate::api::capture::StatusBody;
-use crate::run_source::factor;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
@@ -150,7 +149,7 @@ async fn draw(app: &App, shown: &Shown, spectra: bool) -> Vec<Vec<u8>> {
                 .take(16)
                 .filter_map(|i| rows.iter().find(|r| r.input == *i && r.on).cloned())
                 .map(|r| {
-                    let f = factor(r.range_v / f64::from(echo_link::FULL_SCALE), &r.sensitivity, &r.unit);
+                    let f = r.full_scale() / f64::from(echo_link::FULL_SCALE);
                     (r, f)
                 })
                 .collect()

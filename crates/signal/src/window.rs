@@ -109,14 +109,6 @@ impl Window {
             Window::Tukey(share) => 1.0 + share,
         }
     }
-
-    /// Magnitude of the window's transform `offset` lines from a line, relative to the centre.
-    ///
-    /// Evaluated by direct summation for the given block.
-    pub fn response_at(&self, block: usize, offset: f64) -> Result<f64> {
-        let weights = self.weights(block)?;
-        Ok(transform_at(&weights, offset) / weights.iter().sum::<f64>())
-    }
 }
 
 /// Magnitude of the transform of `weights` at a fractional line.
