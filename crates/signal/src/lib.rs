@@ -11,15 +11,39 @@
 //! | [`spectrum`] | averaged one-sided spectra, whole or block by block |
 //! | [`zoom`] | complex demodulation and decimation in front of a zoomed spectrum |
 //! | [`peak`] | amplitude and frequency between the lines |
+//! | [`cross`], [`response`] | cross spectra, frequency responses, coherence |
+//! | [`impact`] | windows, double hits and overloads of impact tests |
+//! | [`spectrogram`], [`cepstrum`], [`envelope`] | spectra against time, of spectra, of a band's envelope |
+//! | [`octave`], [`level`] | fractional-octave bank, overall level against time |
 //! | [`statistics`] | moments and extremes, whole or block by block |
-//! | [`filter`] | Butterworth sections, one pass with state or zero phase |
-//! | [`trend`] | removal of mean and straight line |
-//! | [`extremes`] | min/max reduction for drawing |
+//! | [`distribution`], [`rainflow`] | classes, crossings and cycles of a history |
+//! | [`shock`] | shock response spectrum |
+//! | [`rotation`] | speed, angle, orders, orbits, encoders, cyclic patterns |
+//! | [`arrivals`], [`locate`] | onset of a burst, position of its source |
+//! | [`filter`] | second-order sections, one pass with state or zero phase |
+//! | [`resample`], [`motion`] | change of rate, integration and differentiation |
+//! | [`trend`], [`extremes`] | removal of mean and line, min/max reduction for drawing |
 
+pub mod arrivals;
+pub mod cepstrum;
+pub mod cross;
+pub mod distribution;
+pub mod envelope;
 pub mod error;
 pub mod extremes;
 pub mod filter;
+pub mod impact;
+pub mod level;
+pub mod locate;
+pub mod motion;
+pub mod octave;
 pub mod peak;
+pub mod rainflow;
+pub mod resample;
+pub mod response;
+pub mod rotation;
+pub mod shock;
+pub mod spectrogram;
 pub mod spectrum;
 pub mod statistics;
 pub mod trend;

@@ -180,7 +180,7 @@ impl Spectrum {
 ///
 /// Blocks that share samples are correlated by the squared, normalised autocorrelation of the
 /// window (Welch 1967, eq. 14), so the error falls more slowly than 1/√n.
-fn random_error(weights: &[f64], hop: usize, averages: usize, averaging: Averaging) -> f64 {
+pub(crate) fn random_error(weights: &[f64], hop: usize, averages: usize, averaging: Averaging) -> f64 {
     let n = match averaging {
         Averaging::Linear => averages as f64,
         // A recursive mean of constant τ weighs like 2τ − 1 equal blocks.
@@ -223,6 +223,11 @@ pub(crate) struct Accumulator {
 impl Accumulator {
     pub(crate) fn new(lines: usize, averaging: Averaging) -> Self {
         Accumulator { sums: vec![0.0; lines], averages: 0, averaging }
+    }
+
+    pub(crate) fn clear(&mut self) {
+        self.sums.fill(0.0);
+        self.averages = 0;
     }
 
     pub(crate) fn add(&mut self, lines: &[Complex64]) {
@@ -324,6 +329,12 @@ impl SpectrumProcessor {
     /// Says that the next samples do not follow the last ones: no block reaches over the break.
     pub fn interrupt(&mut self) {
         self.pending.clear();
+    }
+
+    /// Forgets everything that came so far.
+    pub fn restart(&mut self) {
+        self.pending.clear();
+        self.accumulated.clear();
     }
 
     /// The spectrum so far.

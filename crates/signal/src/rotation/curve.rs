@@ -1,0 +1,237 @@
+//! Angle and speed as smooth functions of time.
+//!
+//! A cubic spline through the pulses, or near them where it is told to smooth. The parabola that
+//! fits best is taken off first, so that the spline's straight ends do no harm at a steady
+//! acceleration. Source: Reinsch, "Smoothing by spline functions", Numer. Math. 10 (1967); Green &
+//! Silverman, "Nonparametric Regression and Generalized Linear Models", ch. 2.
+
+use crate::error::{Result, SignalError, argument};
+
+/// Angle against time.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AngleCurve {
+    times: Vec<f64>,
+    /// Spline values at the knots, parabola taken off.
+    values: Vec<f64>,
+    /// Second derivatives at the knots.
+    bends: Vec<f64>,
+    /// Parabola about `origin`: constant, slope, bend.
+    parabola: [f64; 3],
+    origin: f64,
+}
+
+impl AngleCurve {
+    /// A curve through (`smooth_s` 0) or near the points.
+    ///
+    /// `smooth_s` is the stiffness: fluctuations of angular frequency ω are kept by the share
+    /// 1/(1 + (ω·smooth_s)⁴).
+    ///
+    /// # Errors
+    /// Fewer than 3 points or times and angles of different number; times or angles that do not
+    /// ascend; a stiffness below 0 or not finite.
+    pub fn new(times_s: &[f64], angles_rev: &[f64], smooth_s: f64) -> Result<AngleCurve> {
+        let n = times_s.len();
+        if n != angles_rev.len() || n < 3 {
+            let have = n.min(angles_rev.len());
+            return Err(SignalError::TooShort { what: "a speed curve, in pulses,", have, need: 3 });
+        }
+        let ascend = |x: &[f64]| x.windows(2).all(|w| w[1] > w[0] && w[0].is_finite() && w[1].is_finite());
+        if !ascend(times_s) || !ascend(angles_rev) {
+            return Err(argument("pulse times", "out of order", "ascending times and angles"));
+        }
+        if !(smooth_s.is_finite() && smooth_s >= 0.0) {
+            return Err(argument("tacho.smooth_s", smooth_s, "0 s or more"));
+        }
+        let origin = 0.5 * (times_s[0] + times_s[n - 1]);
+        let parabola = fit_parabola(times_s, angles_rev, origin);
+        let rest: Vec<f64> = times_s
+            .iter()
+            .zip(angles_rev)
+            .map(|(t, a)| {
+                let d = t - origin;
+                a - parabola[0] - d * (parabola[1] + d * parabola[2])
+            })
+            .collect();
+        let mean_step = (times_s[n - 1] - times_s[0]) / (n - 1) as f64;
+        let stiffness = smooth_s.powi(4) / mean_step;
+        let (values, bends) = smoothing_spline(times_s, &rest, stiffness);
+        Ok(AngleCurve { times: times_s.to_vec(), values, bends, parabola, origin })
+    }
+
+    /// A stiffness that takes off the error of single crossings between two samples: half a mean
+    /// revolution, and two pulses or more. Faster torsion needs a smaller one.
+    pub fn usual_smoothing_s(times_s: &[f64], angles_rev: &[f64]) -> f64 {
+        let (Some(t), Some(a)) = (times_s.last(), angles_rev.last()) else {
+            return 0.0;
+        };
+        let (span, turns) = (t - times_s[0], a - angles_rev[0]);
+        let pulse = span / (times_s.len() - 1).max(1) as f64;
+        if turns > 0.0 { (0.5 * span / turns).max(2.0 * pulse) } else { 0.0 }
+    }
+
+    /// First and last time, s.
+    pub fn span_s(&self) -> (f64, f64) {
+        (self.times[0], self.times[self.times.len() - 1])
+    }
+
+    /// Piece of the spline a time lies in; the outer ones go on beyond their ends.
+    fn piece(&self, t: f64) -> usize {
+        self.times.partition_point(|k| *k <= t).clamp(1, self.times.len() - 1) - 1
+    }
+
+    fn angle_in(&self, i: usize, t: f64) -> f64 {
+        let h = self.times[i + 1] - self.times[i];
+        let (a, b) = ((self.times[i + 1] - t) / h, (t - self.times[i]) / h);
+        let d = t - self.origin;
+        a * self.values[i]
+            + b * self.values[i + 1]
+            + h * h / 6.0 * ((a * a * a - a) * self.bends[i] + (b * b * b - b) * self.bends[i + 1])
+            + self.parabola[0]
+            + d * (self.parabola[1] + d * self.parabola[2])
+    }
+
+    fn speed_in(&self, i: usize, t: f64) -> f64 {
+        let h = self.times[i + 1] - self.times[i];
+        let (a, b) = ((self.times[i + 1] - t) / h, (t - self.times[i]) / h);
+        (self.values[i + 1] - self.values[i]) / h
+            + h / 6.0 * ((3.0 * b * b - 1.0) * self.bends[i + 1] - (3.0 * a * a - 1.0) * self.bends[i])
+            + self.parabola[1]
+            + 2.0 * (t - self.origin) * self.parabola[2]
+    }
+
+    /// Angle at a time, revolutions.
+    pub fn angle_at(&self, time_s: f64) -> f64 {
+        self.angle_in(self.piece(time_s), time_s)
+    }
+
+    /// Speed at a time, revolutions a second.
+    pub fn speed_at(&self, time_s: f64) -> f64 {
+        self.speed_in(self.piece(time_s), time_s)
+    }
+
+    /// Times at which angles are reached; `angles_rev` ascend and lie within the curve's own.
+    ///
+    /// Where a smoothed curve runs backwards for a moment, the time is that of a step between
+    /// neighbouring pulses.
+    pub fn times_at(&self, angles_rev: impl Iterator<Item = f64>) -> Vec<f64> {
+        let mut i = 0;
+        let last = self.times.len() - 2;
+        angles_rev
+            .map(|wanted| {
+                while i < last && self.angle_in(i, self.times[i + 1]) < wanted {
+                    i += 1;
+                }
+                let (mut lo, mut hi) = (self.times[i], self.times[i + 1]);
+                let (first, end) = (self.angle_in(i, lo), self.angle_in(i, hi));
+                // Newton's steps, kept inside the piece by halving.
+                let share = if end > first { ((wanted - first) / (end - first)).clamp(0.0, 1.0) } else { 0.5 };
+                let mut t = lo + (hi - lo) * share;
+                for _ in 0..60 {
+                    let off = self.angle_in(i, t) - wanted;
+                    if off.abs() < 1e-12 {
+                        break;
+                    }
+                    if off > 0.0 {
+                        hi = t
+                    } else {
+                        lo = t
+                    }
+                    let next = t - off / self.speed_in(i, t);
+                    t = if next > lo && next < hi { next } else { 0.5 * (lo + hi) };
+                }
+                t
+            })
+            .collect()
+    }
+}
+
+/// Least-squares parabola about `origin`: constant, slope, bend.
+fn fit_parabola(times: &[f64], values: &[f64], origin: f64) -> [f64; 3] {
+    let n = times.len() as f64;
+    let half = (times[times.len() - 1] - times[0]) / 2.0;
+    // Normal equations in scaled time, where they are well conditioned.
+    let (mut s, mut v) = ([0.0; 5], [0.0; 3]);
+    for (t, y) in times.iter().zip(values) {
+        let u = (t - origin) / half;
+        let mut power = 1.0;
+        for (k, sum) in s.iter_mut().enumerate() {
+            *sum += power / n;
+            if k < 3 {
+                v[k] += power * y / n;
+            }
+            power *= u;
+        }
+    }
+    let det = |m: [[f64; 3]; 3]| {
+        m[0][0] * (m[1][1] * m[2][2] - m[1][2] * m[2][1]) - m[0][1] * (m[1][0] * m[2][2] - m[1][2] * m[2][0])
+            + m[0][2] * (m[1][0] * m[2][1] - m[1][1] * m[2][0])
+    };
+    let m = [[s[0], s[1], s[2]], [s[1], s[2], s[3]], [s[2], s[3], s[4]]];
+    let d = det(m);
+    let solved: [f64; 3] = std::array::from_fn(|k| {
+        let mut with = m;
+        for row in 0..3 {
+            with[row][k] = v[row];
+        }
+        det(with) / d
+    });
+    [solved[0], solved[1] / half, solved[2] / (half * half)]
+}
+
+/// Values and second derivatives of the cubic spline that minimises
+/// `Σ(y − g)² + stiffness·∫g″²`, straight beyond its ends.
+fn smoothing_spline(t: &[f64], y: &[f64], stiffness: f64) -> (Vec<f64>, Vec<f64>) {
+    let n = t.len();
+    let m = n - 2;
+    let h: Vec<f64> = t.windows(2).map(|w| w[1] - w[0]).collect();
+    // (R + stiffness·QᵀQ)·γ = Qᵀy with five diagonals, by LDLᵀ.
+    let q = |j: usize| [1.0 / h[j], -1.0 / h[j] - 1.0 / h[j + 1], 1.0 / h[j + 1]];
+    let (mut d, mut l1, mut l2) = (vec![0.0; m], vec![0.0; m], vec![0.0; m]);
+    let mut z = vec![0.0; m];
+    for j in 0..m {
+        let a = q(j);
+        let dot = |x: [f64; 3], y: [f64; 3]| x[0] * y[0] + x[1] * y[1] + x[2] * y[2];
+        let mut diagonal = (h[j] + h[j + 1]) / 3.0 + stiffness * dot(a, a);
+        let mut right = a[0] * y[j] + a[1] * y[j + 1] + a[2] * y[j + 2];
+        if j >= 2 {
+            let b = q(j - 2);
+            let e = stiffness * a[0] * b[2];
+            l2[j] = e / d[j - 2];
+            diagonal -= l2[j] * l2[j] * d[j - 2];
+            right -= l2[j] * z[j - 2];
+        }
+        if j >= 1 {
+            let b = q(j - 1);
+            let mut e = h[j] / 6.0 + stiffness * (a[0] * b[1] + a[1] * b[2]);
+            if j >= 2 {
+                e -= l2[j] * l1[j - 1] * d[j - 2];
+            }
+            l1[j] = e / d[j - 1];
+            diagonal -= l1[j] * l1[j] * d[j - 1];
+            right -= l1[j] * z[j - 1];
+        }
+        d[j] = diagonal;
+        z[j] = right;
+    }
+    let mut bends = vec![0.0; n];
+    for j in (0..m).rev() {
+        let mut x = z[j] / d[j];
+        if j + 1 < m {
+            x -= l1[j + 1] * bends[j + 2];
+        }
+        if j + 2 < m {
+            x -= l2[j + 2] * bends[j + 3];
+        }
+        bends[j + 1] = x;
+    }
+    let mut values = y.to_vec();
+    if stiffness > 0.0 {
+        for j in 0..m {
+            let a = q(j);
+            for k in 0..3 {
+                values[j + k] -= stiffness * a[k] * bends[j + 1];
+            }
+        }
+    }
+    (values, bends)
+}

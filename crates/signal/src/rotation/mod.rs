@@ -1,0 +1,21 @@
+//! Speed, angle and what goes with them.
+//!
+//! | module | what it holds |
+//! | --- | --- |
+//! | [`pulses`] | crossings of a pulse signal, between samples |
+//! | [`wheel`] | pulses to angle: missing and uneven teeth, faults |
+//! | [`curve`] | angle and speed as smooth functions of time |
+//! | [`encoder`] | quadrature signals and wrapping counters |
+//! | [`angle`] | samples at even steps of angle |
+//! | [`order`] | order cuts and order maps |
+//! | [`vibration`] | slow roll, resonance, orbit |
+//! | [`cyclic`] | what happens at which angle of a cycle |
+
+pub mod angle;
+pub mod curve;
+pub mod cyclic;
+pub mod encoder;
+pub mod order;
+pub mod pulses;
+pub mod vibration;
+pub mod wheel;
