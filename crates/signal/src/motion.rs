@@ -31,9 +31,10 @@ pub(crate) fn quick_length(at_least: usize) -> usize {
 
 /// Integrates a stretch `times` (1 to 3) in frequency; the unit gains `times` factors of a second.
 ///
-/// The mean is taken off, and lines below `above_hz` are left out. Both ends are extended by odd
-/// reflection that fades out over three periods of that edge; within about one period of an end
-/// the result depends on what the signal did outside and is not to be trusted.
+/// The mean is taken off, and lines below `above_hz` fade to nothing at three quarters of it. Both
+/// ends are extended by their mirror image with the sign turned, whose integral goes on evenly, and
+/// which fades out over three periods of that edge. Within two of them from an end the result
+/// depends on what the signal did outside and is not to be trusted.
 ///
 /// # Errors
 /// Fewer than 2 samples, a sample that is not finite, `times` out of range, an edge that is not
@@ -48,10 +49,19 @@ pub fn integrate(samples: &[f64], sample_rate_hz: f64, times: i32, above_hz: f64
         ));
     }
     let reach = (3.0 * sample_rate_hz / above_hz).ceil().min(1e7) as usize;
-    let mean = samples.iter().sum::<f64>() / samples.len() as f64;
-    Ok(in_frequency(samples, mean, sample_rate_hz, reach, |f| {
-        if f < above_hz { Complex64::new(0.0, 0.0) } else { Complex64::new(0.0, TAU * f).powi(-times) }
-    }))
+    // One after the other: what to put before the start of a velocity is known only then.
+    let mut motion = samples.to_vec();
+    for _ in 0..times {
+        let mean = motion.iter().sum::<f64>() / motion.len() as f64;
+        motion = in_frequency(&motion, mean, sample_rate_hz, (reach, 0.0), |f| {
+            let pass = (4.0 * f / above_hz - 3.0).clamp(0.0, 1.0);
+            if pass == 0.0 {
+                return Complex64::new(0.0, 0.0);
+            }
+            0.5 * (1.0 - (PI * pass).cos()) / Complex64::new(0.0, TAU * f)
+        });
+    }
+    Ok(motion)
 }
 
 /// Differentiates a stretch `times` (1 to 3) in frequency; the unit is divided by `times` seconds.
@@ -64,7 +74,7 @@ pub fn differentiate(samples: &[f64], sample_rate_hz: f64, times: i32) -> Result
     let n = samples.len();
     let slope = (samples[n - 1] - samples[0]) / (n - 1) as f64;
     let flat: Vec<f64> = samples.iter().enumerate().map(|(i, x)| x - samples[0] - slope * i as f64).collect();
-    let mut out = in_frequency(&flat, 0.0, sample_rate_hz, 1024, |f| Complex64::new(0.0, TAU * f).powi(times));
+    let mut out = in_frequency(&flat, 0.0, sample_rate_hz, (1024, 1.0), |f| Complex64::new(0.0, TAU * f).powi(times));
     if times == 1 {
         out.iter_mut().for_each(|y| *y += slope * sample_rate_hz);
     }
@@ -84,7 +94,9 @@ fn check(samples: &[f64], sample_rate_hz: f64, times: i32) -> Result<()> {
 }
 
 /// Multiplies the transform of the extended stretch, less `offset`, by a function of frequency.
-fn in_frequency(samples: &[f64], offset: f64, rate: f64, reach: usize, gain: impl Fn(f64) -> Complex64) -> Vec<f64> {
+///
+/// The extension is so many samples long, and odd about this share of the end's own value.
+fn in_frequency(samples: &[f64], offset: f64, rate: f64, (reach, about): (usize, f64), gain: impl Fn(f64) -> Complex64) -> Vec<f64> {
     let n = samples.len();
     let reach = reach.min(n - 1);
     let size = quick_length(n + 2 * reach);
@@ -92,8 +104,9 @@ fn in_frequency(samples: &[f64], offset: f64, rate: f64, reach: usize, gain: imp
     let (first, last) = (samples[0] - offset, samples[n - 1] - offset);
     for i in 1..=reach {
         let fade = 0.5 * (1.0 + (PI * i as f64 / (reach + 1) as f64).cos());
-        long[reach - i] = fade * (2.0 * first - (samples[i] - offset));
-        long[reach + n - 1 + i] = fade * (2.0 * last - (samples[n - 1 - i] - offset));
+        let (left, right) = (samples[i] - offset, samples[n - 1 - i] - offset);
+                long[reach - i] = fade * (2.0 * about * first - left);
+        long[reach + n - 1 + i] = fade * (2.0 * about * last - right);
     }
     for (to, x) in long[reach..].iter_mut().zip(samples) {
         *to = x - offset;
@@ -174,19 +187,22 @@ impl Differentiator {
     pub fn new(sample_rate_hz: f64) -> Result<Differentiator> {
         check_rate(sample_rate_hz)?;
         let half = Self::LAG as f64 + 1.0;
-        let top = crate::window::bessel_i0(7.0);
-        let taps = (0..=2 * Self::LAG)
+        let top = crate::window::bessel_i0(10.0);
+        let mut taps: Vec<f64> = (0..=2 * Self::LAG)
             .map(|i| {
                 let d = i as f64 - Self::LAG as f64;
                 if d == 0.0 {
                     return 0.0;
                 }
-                let w = crate::window::bessel_i0(7.0 * (1.0 - (d / half).powi(2)).sqrt()) / top;
+                let w = crate::window::bessel_i0(10.0 * (1.0 - (d / half).powi(2)).sqrt()) / top;
                 // Ideal differentiator: (−1)ᵈ/d, weighted.
                 let sign = if (d as i64) % 2 == 0 { 1.0 } else { -1.0 };
-                sign / d * w * sample_rate_hz
+                sign / d * w
             })
             .collect();
+        // A straight line has its slope exactly.
+        let slope: f64 = taps.iter().enumerate().map(|(i, t)| t * (Self::LAG as f64 - i as f64)).sum();
+        taps.iter_mut().for_each(|t| *t *= sample_rate_hz / slope);
         Ok(Differentiator { taps, past: vec![0.0; 2 * Self::LAG] })
     }
 

@@ -1,7 +1,7 @@
 //! Fractional-octave bands by a bank of filters, for whole stretches and live.
 //!
 //! Base-ten bands: exact middles `1000·G^(x/b)` for odd and `1000·G^((2x+1)/2b)` for even fractions
-//! `b`, edges `G^(±1/2b)` away, `G = 10^0.3`. Third-order Butterworth band-passes, each at the
+//! `b`, edges `G^(±1/2b)` away, `G = 10^0.3`. Fourth-order Butterworth band-passes, each at the
 //! lowest of the rates `fs/2ᵏ` that leaves it room, meet the limits of class 1. Source:
 //! IEC 61260-1:2014; Antoni, "Orthogonal-like fractional-octave-band filters", JASA 127 (2010).
 
@@ -14,6 +14,9 @@ pub const OCTAVE_RATIO: f64 = 1.995_262_314_968_879_5;
 
 /// Fractions there are.
 pub const FRACTIONS: [u32; 5] = [1, 3, 6, 12, 24];
+
+/// Order of each band's prototype; the third falls half a decibel short in the highest octave.
+const ORDER: usize = 4;
 
 /// Share of the Nyquist frequency a band may reach up to.
 const HIGHEST_SHARE: f64 = 0.9;
@@ -151,7 +154,7 @@ impl OctaveBank {
                 Detector::Linear => 0.0,
                 Detector::Exponential(tau) => 1.0 - (-1.0 / (tau * stage.rate_hz)).exp(),
             };
-            let filter = Filter::butterworth(Edges::Bandpass(band.lower_hz, band.upper_hz), 3, stage.rate_hz)?;
+            let filter = Filter::butterworth(Edges::Bandpass(band.lower_hz, band.upper_hz), ORDER, stage.rate_hz)?;
             stage.channels.push(Channel { band: *band, filter, mean_square: 0.0, highest: 0.0, share });
         }
         Ok(OctaveBank { stages, detector })
