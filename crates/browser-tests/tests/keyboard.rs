@@ -102,11 +102,17 @@ async fn stations_finder_and_bracket_answer_to_keys() -> Result<()> {
 
     // A plan that cannot be stays as typed with its reason; a time in minutes is understood.
     b.page.goto(&format!("{}/plan", r.url)).await?;
-    b.find("input[aria-label=Duration]").await?.send_keys(&format!("{}soon{}", held(Key::Control, "a"), Key::Enter)).await?;
+    b.find("input[aria-label=Duration]")
+        .await?
+        .send_keys(&format!("{}soon{}", held(Key::Control, "a"), Key::Enter))
+        .await?;
     b.text_until("main [role=alert]", |t| t.contains("such as 30 s, 5 min")).await?;
     let left = b.find("input[aria-label=Duration]").await?.prop("value").await?;
     assert_eq!(left.as_deref(), Some("soon"));
-    b.find("input[aria-label=Duration]").await?.send_keys(&format!("{}2 min{}", held(Key::Control, "a"), Key::Enter)).await?;
+    b.find("input[aria-label=Duration]")
+        .await?
+        .send_keys(&format!("{}2 min{}", held(Key::Control, "a"), Key::Enter))
+        .await?;
     b.text_until("main", |t| t.replace('\u{202f}', "").contains("6144000")).await?;
     assert_eq!(r.get("/api/campaigns/1/plan").await?["plan"]["length"]["duration_s"], 120.0);
     b.page.clone().close().await?;

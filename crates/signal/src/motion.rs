@@ -96,7 +96,13 @@ fn check(samples: &[f64], sample_rate_hz: f64, times: i32) -> Result<()> {
 /// Multiplies the transform of the extended stretch, less `offset`, by a function of frequency.
 ///
 /// The extension is so many samples long, and odd about this share of the end's own value.
-fn in_frequency(samples: &[f64], offset: f64, rate: f64, (reach, about): (usize, f64), gain: impl Fn(f64) -> Complex64) -> Vec<f64> {
+fn in_frequency(
+    samples: &[f64],
+    offset: f64,
+    rate: f64,
+    (reach, about): (usize, f64),
+    gain: impl Fn(f64) -> Complex64,
+) -> Vec<f64> {
     let n = samples.len();
     let reach = reach.min(n - 1);
     let size = quick_length(n + 2 * reach);
@@ -105,7 +111,7 @@ fn in_frequency(samples: &[f64], offset: f64, rate: f64, (reach, about): (usize,
     for i in 1..=reach {
         let fade = 0.5 * (1.0 + (PI * i as f64 / (reach + 1) as f64).cos());
         let (left, right) = (samples[i] - offset, samples[n - 1 - i] - offset);
-                long[reach - i] = fade * (2.0 * about * first - left);
+        long[reach - i] = fade * (2.0 * about * first - left);
         long[reach + n - 1 + i] = fade * (2.0 * about * last - right);
     }
     for (to, x) in long[reach..].iter_mut().zip(samples) {

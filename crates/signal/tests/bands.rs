@@ -72,7 +72,8 @@ fn bessel_delays_evenly_and_does_not_overshoot() {
 #[test]
 fn resampling_there_and_back_keeps_what_both_rates_hold() {
     let n = 8192;
-    let x: Vec<f64> = cosine(35.0, 1.0, 0.3, 1000.0, n).iter().zip(cosine(90.0, 0.5, 1.0, 1000.0, n)).map(|(a, b)| a + b).collect();
+    let x: Vec<f64> =
+        cosine(35.0, 1.0, 0.3, 1000.0, n).iter().zip(cosine(90.0, 0.5, 1.0, 1000.0, n)).map(|(a, b)| a + b).collect();
     for (up, down) in [(1, 4), (2, 5), (3, 1), (7, 3), (441, 480), (1, 1)] {
         let there = resample(&x, up, down).unwrap();
         assert_eq!(there.len(), (n - 1) * up as usize / down as usize + 1);
@@ -119,9 +120,12 @@ fn integration_finds_the_motion_and_goes_back() {
     assert_close(&inner(&differentiate(&velocity, rate, 1).unwrap()), &inner(&acceleration), 1e-3, "acceleration");
     let line: Vec<f64> = (0..500).map(|i| 3.0 + 0.25 * f64::from(i)).collect();
     assert_close(&differentiate(&line, 10.0, 1).unwrap(), &[2.5; 500], 1e-9, "slope of a line");
-    for (x, rate, times, edge) in
-        [(vec![1.0], 1.0, 1, 0.1), (vec![1.0; 9], 1.0, 0, 0.1), (vec![1.0; 9], 1.0, 1, 0.5), (vec![1.0; 9], 0.0, 1, 0.1)]
-    {
+    for (x, rate, times, edge) in [
+        (vec![1.0], 1.0, 1, 0.1),
+        (vec![1.0; 9], 1.0, 0, 0.1),
+        (vec![1.0; 9], 1.0, 1, 0.5),
+        (vec![1.0; 9], 0.0, 1, 0.1),
+    ] {
         assert!(integrate(&x, rate, times, edge).is_err());
     }
 }
@@ -173,7 +177,11 @@ fn the_octave_bank_meets_class_one() {
                 let omega = 1.0 + share * (OCTAVE_RATIO.powf(exponent) - 1.0);
                 for f in [band.mid_hz * omega, band.mid_hz / omega] {
                     let Some(db) = bank.attenuation_db(band, f) else { continue };
-                    assert!(db >= least - 0.01 && db <= most + 0.01, "1/{fraction}, {:.1} Hz at {f:.1} Hz: {db} dB", band.mid_hz);
+                    assert!(
+                        db >= least - 0.01 && db <= most + 0.01,
+                        "1/{fraction}, {:.1} Hz at {f:.1} Hz: {db} dB",
+                        band.mid_hz
+                    );
                     checked += 1;
                 }
             }
@@ -220,7 +228,12 @@ fn fast_and_slow_follow_their_time_constants() {
     for (fraction, from, to) in [(2, 10.0, 20.0), (3, 0.0, 20.0), (3, 20.0, 10.0), (3, f64::NAN, 1.0)] {
         assert!(bands(fraction, from, to).is_err());
     }
-    assert!(OctaveBank::new(&bands(3, 20.0, 20_000.0).unwrap(), rate, Detector::Linear).unwrap_err().to_string().contains("Nyquist"));
+    assert!(
+        OctaveBank::new(&bands(3, 20.0, 20_000.0).unwrap(), rate, Detector::Linear)
+            .unwrap_err()
+            .to_string()
+            .contains("Nyquist")
+    );
     assert!(OctaveBank::new(&[], rate, Detector::Linear).is_err());
     assert!(OctaveBank::new(&all, rate, Detector::Exponential(0.0)).is_err());
 }
@@ -228,7 +241,11 @@ fn fast_and_slow_follow_their_time_constants() {
 #[test]
 fn a_level_over_time_reads_its_band() {
     let rate = 5120.0;
-    let x: Vec<f64> = cosine(160.0, 2f64.sqrt(), 0.0, rate, 51_200).iter().zip(cosine(1.0, 9.0, 0.0, rate, 51_200)).map(|(a, b)| a + b + 4.0).collect();
+    let x: Vec<f64> = cosine(160.0, 2f64.sqrt(), 0.0, rate, 51_200)
+        .iter()
+        .zip(cosine(1.0, 9.0, 0.0, rate, 51_200))
+        .map(|(a, b)| a + b + 4.0)
+        .collect();
     for (reading, wanted) in [(Reading::Rms, 1.0), (Reading::Peak, 2f64.sqrt())] {
         let mut p = LevelProcessor::new(rate, Some((10.0, 1000.0)), reading, 0.5).unwrap();
         let mut out = Vec::new();

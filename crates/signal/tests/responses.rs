@@ -65,7 +65,10 @@ fn a_known_two_mass_system_is_found_by_every_estimator() {
     for estimator in [Estimator::H1, Estimator::H2, Estimator::Hv] {
         let found = response(&spectra, 0, estimator).unwrap();
         for (k, f) in spectra.frequencies_hz.iter().enumerate().filter(|(_, f)| (20.0..220.0).contains(*f)) {
-            let hold = Complex64::from_polar((std::f64::consts::PI * f / RATE).sin() / (std::f64::consts::PI * f / RATE), TAU * f / RATE * 0.5);
+            let hold = Complex64::from_polar(
+                (std::f64::consts::PI * f / RATE).sin() / (std::f64::consts::PI * f / RATE),
+                TAU * f / RATE * 0.5,
+            );
             let wanted = truth(*f) * hold;
             let off = (found.h[0][k] - wanted).norm() / wanted.norm();
             // Between the modes the response is small and the leakage of the peaks shows.
@@ -73,7 +76,8 @@ fn a_known_two_mass_system_is_found_by_every_estimator() {
             assert!(off < allowed, "{estimator:?} at {f} Hz: {} for {wanted}", found.h[0][k]);
         }
         let near = (60.0 * 8192.0 / RATE) as usize;
-        let top = (near - 20..near + 20).max_by(|&a, &b| found.h[0][a].norm().total_cmp(&found.h[0][b].norm())).unwrap();
+        let top =
+            (near - 20..near + 20).max_by(|&a, &b| found.h[0][a].norm().total_cmp(&found.h[0][b].norm())).unwrap();
         assert!((spectra.frequencies_hz[top] - 60.0).abs() < 0.2);
     }
 }
@@ -122,7 +126,10 @@ fn one_block_has_no_coherence() {
     let r = response(&spectra, 0, Estimator::H1).unwrap();
     assert!(r.coherence.iter().all(|c| c.is_nan()) && r.h[0][10].is_finite());
     assert!((response_error(0.5, 32) - (0.5f64 / 32.0).sqrt()).abs() < 1e-12);
-    assert!(CrossProcessor::new(SpectrumSettings { averaging: Averaging::PeakHold, ..settings(512, Window::Hann) }, 1, 1).is_err());
+    assert!(
+        CrossProcessor::new(SpectrumSettings { averaging: Averaging::PeakHold, ..settings(512, Window::Hann) }, 1, 1)
+            .is_err()
+    );
 }
 
 #[test]

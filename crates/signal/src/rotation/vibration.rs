@@ -173,7 +173,8 @@ pub fn mean_turn(samples: &[f64], per_rev: usize) -> Result<Vec<f64>> {
     }
     let mut mean = vec![0.0; per_rev];
     for turn in samples.chunks_exact(per_rev) {
-        mean.iter_mut().zip(turn).for_each(|(m, x)| *m += x / turns as f64);
+        mean.iter_mut().zip(turn).for_each(|(m, x)| *m += x);
     }
+    mean.iter_mut().for_each(|m| *m /= turns as f64);
     Ok(mean)
 }
