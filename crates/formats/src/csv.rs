@@ -1,6 +1,7 @@
 //! CSV: time in the first column, one header line with `name [unit]`; results as columns.
 
 use crate::FormatError;
+use echo_job::analysis::result::Trace;
 use echo_job::analysis::{Analysis, Memory};
 use std::io::Write;
 use std::path::Path;
@@ -98,12 +99,40 @@ pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), Format
         }
         return Ok(());
     };
+    let titled = |t: &Trace| {
+        // The name of a pair or an order says what it is; a channel's name does not.
+        if t.reference.is_some() { t.name.clone() } else { format!("{} {}", t.name, t.quantity) }
+    };
+    // A map is written one line a pair of axis values; beside curves, one column a value of the
+    // second axis.
+    let second = result.axes.get(1);
+    let long = second.filter(|_| result.traces.iter().all(|t| t.len() != axis.values.len()));
     let mut heads = vec![headed(&axis.name, &axis.unit)];
-    heads.extend(result.traces.iter().map(|t| headed(&format!("{} {}", t.name, t.quantity), &t.unit)));
+    heads.extend(long.map(|a| headed(&a.name, &a.unit)));
+    let mut columns: Vec<Box<dyn Fn(usize) -> f64 + '_>> = Vec::new();
+    for t in &result.traces {
+        if let (Some(re), Some(im)) = (&t.re, &t.im) {
+            heads.push(headed(&format!("{}_re", titled(t)), &t.unit));
+            heads.push(headed(&format!("{}_im", titled(t)), &t.unit));
+            columns.push(Box::new(|i| re[i]));
+            columns.push(Box::new(|i| im[i]));
+        } else if let (None, Some(across), false) = (long, second, t.len() == axis.values.len()) {
+            let width = across.values.len();
+            for (k, x) in across.values.iter().enumerate() {
+                heads.push(headed(&format!("{}, {} {}", titled(t), across.name, number(*x)), &t.unit));
+                columns.push(Box::new(move |i| t.values[i * width + k]));
+            }
+        } else {
+            heads.push(headed(&titled(t), &t.unit));
+            columns.push(Box::new(|i| t.values[i]));
+        }
+    }
     line(to, &heads)?;
-    for (i, x) in axis.values.iter().enumerate() {
-        let mut cells = vec![number(*x)];
-        cells.extend(result.traces.iter().map(|t| number(t.values[i])));
+    let width = long.map_or(1, |a| a.values.len());
+    for i in 0..axis.values.len() * width {
+        let mut cells = vec![number(axis.values[i / width])];
+        cells.extend(long.map(|a| number(a.values[i % width])));
+        cells.extend(columns.iter().map(|c| number(c(i))));
         writeln!(to, "{}", cells.join(",")).map_err(io)?;
     }
     Ok(())

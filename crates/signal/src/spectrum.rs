@@ -7,7 +7,7 @@
 
 use crate::error::{Result, SignalError, argument, check_finite, check_rate};
 use crate::window::{Window, corrections};
-use realfft::num_complex::Complex64;
+pub use realfft::num_complex::Complex64;
 use realfft::{RealFftPlanner, RealToComplex};
 use std::sync::Arc;
 

@@ -16,7 +16,7 @@ pub use result::Analysis;
 pub use source::{Memory, Source, SourceChannel, SourceInfo};
 
 use crate::Refusal;
-use crate::recipe::{Lens, Recipe};
+use crate::recipe::Recipe;
 use echo_signal::SignalError;
 use result::{Made, ResultCaution};
 
@@ -68,12 +68,8 @@ pub fn analyze(
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Analysis, AnalysisError> {
     let mut view = prepare::View::new(recipe, source)?;
-    let mut out = match &recipe.lens {
-        Lens::Waveform(s) => lenses::waveform(s, &mut view, progress)?,
-        Lens::Statistics(s) => lenses::statistics(s, &mut view, progress)?,
-        Lens::Spectrum(s) => lenses::spectrum(s, &mut view, progress)?,
-    };
-    out.recipe = view.filled_in(recipe);
+    let mut out = lenses::look(recipe, &mut view, progress)?;
+    out.recipe = view.filled_in(&out.recipe);
     out.made = Made {
         by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
         at: provenance.at,
@@ -83,7 +79,7 @@ pub fn analyze(
     out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
         rule: "gap".into(),
         channel: None,
-        says: format!("{length_s:.6} s are missing at {from_s:.6} s; no block reaches over the gap"),
+        says: format!("{length_s:.6} s are missing at {from_s:.6} s; nothing reaches over the gap"),
     }));
     Ok(out)
 }

@@ -3,13 +3,20 @@
 use super::AnalysisError;
 use super::source::{Source, SourceInfo};
 use crate::Refusal;
-use crate::recipe::{Lens, Recipe, Step, Stretch};
-use crate::unit::{Unit, find};
-use echo_signal::filter::{Band, Filter};
-use echo_signal::trend;
+use crate::recipe::{Design, Lens, Recipe, Step, Stretch};
+use crate::unit::{find, grouped};
+use echo_signal::filter::{Band, Family, Filter};
+use echo_signal::{motion, trend};
+use rayon::prelude::*;
 
 /// Frames read at a time while streaming.
 const PIECE: usize = 1 << 16;
+
+/// Values read at a time while streaming, over all channels.
+const MOST_PIECE: usize = 1 << 22;
+
+/// Values held at a time where a lens or its preparation needs the whole stretch.
+const MOST_HELD: u64 = 400_000_000;
 
 /// A chosen channel with its conversion.
 #[derive(Debug, Clone)]
@@ -26,16 +33,14 @@ pub struct Chosen {
     pub result_unit: String,
     /// Samples are multiplied by this.
     pub factor: f64,
-    /// The result is divided by ω to this power (multiplied where negative) and by
+    /// Integrations of the samples before the lens; negative for differentiations.
+    pub motion: i32,
+    /// The result is divided by jω to this power (multiplied where negative) and multiplied by
     /// `result_factor`.
     pub integrations: i32,
     /// From the samples' unit to the result's, after integration.
     pub result_factor: f64,
 }
-
-/// Takes a piece: index of the channel, position in the stretch, samples, and whether it follows a
-/// gap or begins.
-pub type Sink<'a> = dyn FnMut(usize, usize, &[f64], bool) -> Result<(), AnalysisError> + 'a;
 
 /// The stretch of the chosen channels, prepared.
 pub struct View<'a> {
@@ -43,9 +48,48 @@ pub struct View<'a> {
     info: SourceInfo,
     /// Chosen channels in the recipe's order.
     pub channels: Vec<Chosen>,
+    /// Channels the others are seen against: references, or the speed sensor.
+    pub references: Vec<Chosen>,
     from: u64,
     to: u64,
+    preparation: Preparation,
+}
+
+/// What is done to a whole piece of a channel before the lens.
+#[derive(Debug, Clone)]
+struct Preparation {
     steps: Vec<Step>,
+    rate: f64,
+    integrate_above_hz: f64,
+}
+
+impl Preparation {
+    fn carry_out(&self, c: &Chosen, samples: &mut Vec<f64>) -> Result<(), AnalysisError> {
+        for step in &self.steps {
+            apply(step, samples, self.rate)?;
+        }
+        if c.motion > 0 {
+            *samples = motion::integrate(samples, self.rate, c.motion, self.integrate_above_hz)?;
+        } else if c.motion < 0 {
+            *samples = motion::differentiate(samples, self.rate, -c.motion)?;
+        }
+        if c.motion != 0 {
+            samples.iter_mut().for_each(|x| *x *= c.result_factor);
+        }
+        Ok(())
+    }
+}
+
+/// Channels a lens sees the others against, and whether those stay in the list of the others.
+fn against(lens: &Lens) -> (Vec<u32>, &'static str) {
+    match lens {
+        Lens::Cross(c) => (c.reference.channels(), "reference"),
+        Lens::Response(r) => (r.reference.channels(), "reference"),
+        Lens::Speed(s) => (vec![s.tacho.channel], "tacho.channel"),
+        Lens::OrderMap(o) => (vec![o.tacho.channel], "tacho.channel"),
+        Lens::OrderTrack(o) => (vec![o.tacho.channel], "tacho.channel"),
+        _ => (Vec::new(), ""),
+    }
 }
 
 impl<'a> View<'a> {
@@ -53,18 +97,42 @@ impl<'a> View<'a> {
     pub fn new(recipe: &Recipe, source: &'a mut dyn Source) -> Result<View<'a>, AnalysisError> {
         let info = source.info().clone();
         let count = info.channels.len();
-        let numbers = recipe.channels.clone().unwrap_or_else(|| (1..=count as u32).collect());
-        if let Some(n) = numbers.iter().find(|n| **n as usize > count) {
-            return Err(Refusal::new(
-                "channels",
-                format!("channels names channel {n}; the input has channels 1 to {count}"),
-            )
-            .into());
+        let there = |key: &str, numbers: &[u32]| match numbers.iter().find(|n| **n as usize > count) {
+            Some(n) => Err(Refusal::new(key, format!("{key} names channel {n}; the input has channels 1 to {count}"))),
+            None => Ok(()),
+        };
+        let (against, key) = against(&recipe.lens);
+        there(key, &against)?;
+        let numbers: Vec<u32> = match &recipe.channels {
+            Some(named) => {
+                there("channels", named)?;
+                // A reference against itself says nothing; the pulses of a speed sensor may.
+                named.iter().copied().filter(|n| key != "reference" || !against.contains(n)).collect()
+            }
+            None => (1..=count as u32).filter(|n| !against.contains(n)).collect(),
+        };
+        if numbers.is_empty() && !matches!(recipe.lens, Lens::Speed(_)) {
+            let says = format!("channels leaves none besides the {key}; allowed are other channels of 1 to {count}");
+            return Err(Refusal::new("channels", says).into());
         }
         let (from, to) = stretch(recipe.stretch, &info)?;
-        let spectral = matches!(recipe.lens, Lens::Spectrum(_));
+        let spectral = matches!(recipe.lens, Lens::Spectrum(_) | Lens::Spectrogram(_));
         let channels = numbers.iter().map(|&n| chosen(n, recipe, &info, spectral)).collect::<Result<Vec<_>, _>>()?;
-        Ok(View { source, info, channels, from, to, steps: recipe.prepare.clone() })
+        let plain = Recipe { unit: None, ..recipe.clone() };
+        let references = against.iter().map(|&n| chosen(n, &plain, &info, spectral)).collect::<Result<Vec<_>, _>>()?;
+        Ok(View {
+            source,
+            channels,
+            references,
+            from,
+            to,
+            preparation: Preparation {
+                steps: recipe.prepare.clone(),
+                rate: info.sample_rate_hz,
+                integrate_above_hz: recipe.integrate_above_hz,
+            },
+            info,
+        })
     }
 
     /// Samples a second, Hz.
@@ -77,6 +145,11 @@ impl<'a> View<'a> {
         (self.to - self.from) as usize
     }
 
+    /// Where a unit asks for integration: what is below this is left out, Hz.
+    pub fn integrate_above_hz(&self) -> f64 {
+        self.preparation.integrate_above_hz
+    }
+
     /// Start of the stretch, s.
     pub fn start_s(&self) -> f64 {
         self.from as f64 / self.rate()
@@ -85,7 +158,7 @@ impl<'a> View<'a> {
     /// The recipe with what was left out written in.
     pub fn filled_in(&self, recipe: &Recipe) -> Recipe {
         let mut full = recipe.clone();
-        full.channels = Some(self.channels.iter().map(|c| c.number).collect());
+        full.channels = Some(self.channels.iter().map(|c| c.number).collect()).filter(|c: &Vec<u32>| !c.is_empty());
         full.stretch = Some(Stretch { from_s: self.from as f64 / self.rate(), to_s: self.to as f64 / self.rate() });
         if full.unit.is_none()
             && let Some(first) = self.channels.first()
@@ -121,28 +194,72 @@ impl<'a> View<'a> {
         pieces
     }
 
-    /// Hands the stretch to `sink` piece by piece: position in the stretch, one slice a channel,
-    /// and whether it follows a gap.
+    /// Whether channels can stream, or have to be held to be prepared.
+    fn streams(&self) -> bool {
+        self.preparation.steps.is_empty() && self.channels.iter().chain(&self.references).all(|c| c.motion == 0)
+    }
+
+    /// Frames read at a time: fewer of many channels.
+    fn frames(&self, channels: usize) -> u64 {
+        (MOST_PIECE / channels.max(1)).clamp(4096, PIECE) as u64
+    }
+
+    /// Reads one channel between two samples of the source, in its unit.
+    fn read_whole(&mut self, c: &Chosen, a: u64, b: u64) -> Result<Vec<f64>, AnalysisError> {
+        let mut whole = Vec::with_capacity((b - a) as usize);
+        let mut buffer = [Vec::new()];
+        let mut at = a;
+        while at < b {
+            let n = (b - at).min(PIECE as u64);
+            self.source.read(&[c.index], at, n as usize, &mut buffer)?;
+            whole.extend(buffer[0].iter().map(|x| x * c.factor));
+            at += n;
+        }
+        Ok(whole)
+    }
+
+    fn check_held(&self, channels: usize) -> Result<(), Refusal> {
+        let held = self.len() as u64 * channels as u64;
+        if held <= MOST_HELD {
+            return Ok(());
+        }
+        Err(Refusal::new(
+            "stretch",
+            format!(
+                "the stretch has {held} values that have to be held at once; allowed are {MOST_HELD}: a shorter stretch, fewer channels, or no preparation"
+            ),
+        ))
+    }
+
+    /// Hands the stretch to `sink` piece by piece, channel by channel, each with its own state:
+    /// position in the stretch, samples, and whether they follow a gap or begin.
     ///
-    /// Without preparation the input streams through; with it, one channel at a time is held in
-    /// memory and the sink gets one-channel calls.
-    pub fn feed(&mut self, progress: &mut dyn FnMut(f64) -> bool, sink: &mut Sink<'_>) -> Result<(), AnalysisError> {
+    /// Channels are worked on side by side. Without preparation the input streams through; with it,
+    /// as many channels as there are cores are held in memory.
+    pub fn feed<T: Send>(
+        &mut self,
+        progress: &mut dyn FnMut(f64) -> bool,
+        states: &mut [T],
+        sink: &(dyn Fn(&mut T, usize, &[f64], bool) -> Result<(), AnalysisError> + Sync),
+    ) -> Result<(), AnalysisError> {
         let pieces = self.whole_pieces();
         let total = self.len().max(1) as f64;
-        if self.steps.is_empty() {
-            let indices: Vec<usize> = self.channels.iter().map(|c| c.index).collect();
+        let channels = self.channels.clone();
+        if self.streams() {
+            let indices: Vec<usize> = channels.iter().map(|c| c.index).collect();
             let mut buffers = vec![Vec::new(); indices.len()];
+            let frames = self.frames(indices.len());
             for &(a, b) in &pieces {
                 let mut at = a;
                 while at < b {
-                    let n = (b - at).min(PIECE as u64) as usize;
-                    self.source.read(&indices, at, n, &mut buffers)?;
+                    let n = (b - at).min(frames);
+                    self.source.read(&indices, at, n as usize, &mut buffers)?;
                     let position = (at - self.from) as usize;
-                    for (i, (c, x)) in self.channels.iter().zip(&mut buffers).enumerate() {
+                    states.par_iter_mut().zip(&mut buffers).zip(&channels).try_for_each(|((state, x), c)| {
                         x.iter_mut().for_each(|v| *v *= c.factor);
-                        sink(i, position, x, at == a)?;
-                    }
-                    at += n as u64;
+                        sink(state, position, x, at == a)
+                    })?;
+                    at += n;
                     if !progress((at - self.from) as f64 / total) {
                         return Err(AnalysisError::Stopped);
                     }
@@ -150,28 +267,104 @@ impl<'a> View<'a> {
             }
             return Ok(());
         }
-        let channels = self.channels.clone();
-        for (i, c) in channels.iter().enumerate() {
+        let side_by_side = rayon::current_num_threads().clamp(1, 8);
+        self.check_held(side_by_side.min(channels.len()))?;
+        let mut done = 0;
+        for (group, states) in channels.chunks(side_by_side).zip(states.chunks_mut(side_by_side)) {
             for &(a, b) in &pieces {
-                let mut whole = Vec::with_capacity((b - a) as usize);
-                let mut buffer = [Vec::new()];
-                let mut at = a;
-                while at < b {
-                    let n = (b - at).min(PIECE as u64) as usize;
-                    self.source.read(&[c.index], at, n, &mut buffer)?;
-                    whole.extend(buffer[0].iter().map(|x| x * c.factor));
-                    at += n as u64;
-                }
-                for step in &self.steps {
-                    apply(step, &mut whole, self.info.sample_rate_hz)?;
-                }
-                sink(i, (a - self.from) as usize, &whole, true)?;
-                if !progress((i as f64 + (b - self.from) as f64 / total) / channels.len() as f64) {
-                    return Err(AnalysisError::Stopped);
-                }
+                let mut whole =
+                    group.iter().map(|c| self.read_whole(c, a, b)).collect::<Result<Vec<_>, AnalysisError>>()?;
+                let position = (a - self.from) as usize;
+                let preparation = &self.preparation;
+                states.par_iter_mut().zip(&mut whole).zip(group).try_for_each(|((state, x), c)| {
+                    preparation.carry_out(c, x)?;
+                    sink(state, position, x, true)
+                })?;
+            }
+            done += group.len();
+            if !progress(done as f64 / channels.len() as f64) {
+                return Err(AnalysisError::Stopped);
             }
         }
         Ok(())
+    }
+
+    /// Hands references and channels, in this order, to `sink` together: position in the stretch,
+    /// one slice a channel, and whether they follow a gap or begin.
+    ///
+    /// Streams without preparation; holds all channels with it.
+    pub fn feed_together(
+        &mut self,
+        progress: &mut dyn FnMut(f64) -> bool,
+        sink: &mut dyn FnMut(usize, &[&[f64]], bool) -> Result<(), AnalysisError>,
+    ) -> Result<(), AnalysisError> {
+        let all: Vec<Chosen> = self.references.iter().chain(&self.channels).cloned().collect();
+        let total = self.len().max(1) as f64;
+        let streams = self.streams();
+        if !streams {
+            self.check_held(all.len())?;
+        }
+        for (a, b) in self.whole_pieces() {
+            let position = (a - self.from) as usize;
+            if !streams {
+                let mut whole = all.iter().map(|c| self.read_whole(c, a, b)).collect::<Result<Vec<_>, _>>()?;
+                let preparation = &self.preparation;
+                whole.par_iter_mut().zip(&all).try_for_each(|(x, c)| preparation.carry_out(c, x))?;
+                sink(position, &whole.iter().map(Vec::as_slice).collect::<Vec<_>>(), true)?;
+            } else {
+                let indices: Vec<usize> = all.iter().map(|c| c.index).collect();
+                let mut buffers = vec![Vec::new(); all.len()];
+                let mut at = a;
+                while at < b {
+                    let n = (b - at).min(self.frames(all.len()));
+                    self.source.read(&indices, at, n as usize, &mut buffers)?;
+                    for (x, c) in buffers.iter_mut().zip(&all) {
+                        x.iter_mut().for_each(|v| *v *= c.factor);
+                    }
+                    let slices: Vec<&[f64]> = buffers.iter().map(Vec::as_slice).collect();
+                    sink((at - self.from) as usize, &slices, at == a)?;
+                    at += n;
+                    if !progress((at - self.from) as f64 / total) {
+                        return Err(AnalysisError::Stopped);
+                    }
+                }
+            }
+            if !progress((b - self.from) as f64 / total) {
+                return Err(AnalysisError::Stopped);
+            }
+        }
+        Ok(())
+    }
+
+    /// All of a reference and of the channels at once, prepared (the reference as it came).
+    ///
+    /// # Errors
+    /// A gap in the stretch, or more values than can be held.
+    pub fn held(&mut self, progress: &mut dyn FnMut(f64) -> bool) -> Result<(Vec<f64>, Vec<Vec<f64>>), AnalysisError> {
+        if let Some((from_s, length_s)) = self.gaps().first() {
+            let says = format!(
+                "{length_s:.6} s are missing at {from_s:.6} s; allowed for this lens is a stretch before or after the gap"
+            );
+            return Err(Refusal::new("stretch", says).into());
+        }
+        let channels = self.channels.clone();
+        self.check_held(channels.len() + self.references.len())?;
+        let (from, to) = (self.from, self.to);
+        let all = channels.len() as f64 + 1.0;
+        let reference = match self.references.first().cloned() {
+            Some(r) => self.read_whole(&r, from, to)?,
+            None => Vec::new(),
+        };
+        let mut whole = Vec::with_capacity(channels.len());
+        for (i, c) in channels.iter().enumerate() {
+            whole.push(self.read_whole(c, from, to)?);
+            if !progress((i + 1) as f64 / all) {
+                return Err(AnalysisError::Stopped);
+            }
+        }
+        let preparation = &self.preparation;
+        whole.par_iter_mut().zip(&channels).try_for_each(|(x, c)| preparation.carry_out(c, x))?;
+        Ok((reference, whole))
     }
 }
 
@@ -205,6 +398,14 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
         unit = s.unit.clone();
         factor = 1.0 / s.value;
     }
+    if let Some(named) = &recipe.input_unit {
+        if !unit.is_empty() && unit != *named {
+            let says = format!("input_unit is {named}; channel {number} is in {unit}, and its own unit stands");
+            return Err(Refusal::new("input_unit", says));
+        }
+        unit = find(named).map_or_else(|_| named.clone(), |u| u.symbol.to_string());
+    }
+    (unit, factor) = after_steps(&recipe.prepare, &unit, factor)?;
     let mut c = Chosen {
         number,
         index,
@@ -212,6 +413,7 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
         result_unit: unit.clone(),
         unit,
         factor,
+        motion: 0,
         integrations: 0,
         result_factor: 1.0,
     };
@@ -225,7 +427,7 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
         return Ok(c);
     }
     let to = find(wanted)?;
-    let from: &Unit = find(&c.unit).map_err(|_| {
+    let from = find(&c.unit).map_err(|_| {
         Refusal::new(
             "unit",
             format!("unit is {wanted}; channel {number} is in “{}”, which is no unit Fleet Echo converts", c.unit),
@@ -238,8 +440,13 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
         return Ok(c);
     }
     match (from.quantity.motion_order(), to.quantity.motion_order()) {
-        (Some(a), Some(b)) if spectral => {
-            c.integrations = a - b;
+        (Some(a), Some(b)) => {
+            if spectral {
+                c.integrations = a - b;
+            } else {
+                c.motion = a - b;
+                c.unit.clone_from(&c.result_unit);
+            }
             c.result_factor = from.to_si / to.to_si;
             Ok(c)
         }
@@ -253,15 +460,78 @@ fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -> Re
     }
 }
 
-fn apply(step: &Step, samples: &mut [f64], rate: f64) -> Result<(), AnalysisError> {
-    let (band, order, one_pass) = match *step {
+/// Unit and factor of a channel once its steps have integrated or differentiated it: motions go to
+/// the SI unit of the next one, other units are multiplied or divided by seconds.
+fn after_steps(steps: &[Step], unit: &str, factor: f64) -> Result<(String, f64), Refusal> {
+    let times: i32 = steps
+        .iter()
+        .map(|s| match s {
+            Step::Integrate { times, .. } => *times,
+            Step::Differentiate { times } => -times,
+            _ => 0,
+        })
+        .sum();
+    if times == 0 || unit.is_empty() {
+        return Ok((unit.to_string(), factor));
+    }
+    if let Ok(known) = find(unit)
+        && let Some(order) = known.quantity.motion_order()
+    {
+        let symbol = match order - times {
+            0 => "m",
+            1 => "m/s",
+            2 => "m/s²",
+            _ => {
+                let says = format!(
+                    "prepare makes of {unit} what is no displacement, velocity or acceleration; allowed are steps that stay among these"
+                );
+                return Err(Refusal::new("prepare", says));
+            }
+        };
+        return Ok((symbol.to_string(), factor * known.to_si));
+    }
+    let seconds =
+        if times.abs() == 1 { "s".to_string() } else { format!("s{}", if times.abs() == 2 { '²' } else { '³' }) };
+    Ok((
+        if times > 0 { format!("{}·{seconds}", grouped(unit)) } else { format!("{}/{seconds}", grouped(unit)) },
+        factor,
+    ))
+}
+
+fn family(design: Design, ripple_db: f64) -> Family {
+    match design {
+        Design::Butterworth => Family::Butterworth,
+        Design::Bessel => Family::Bessel,
+        Design::Chebyshev => Family::Chebyshev(ripple_db),
+    }
+}
+
+fn apply(step: &Step, samples: &mut Vec<f64>, rate: f64) -> Result<(), AnalysisError> {
+    let (band, order, one_pass, family) = match *step {
         Step::Detrend {} => return Ok(trend::remove_line(samples)?),
         Step::Zero {} => return Ok(trend::remove_mean(samples)?),
-        Step::Highpass { edge_hz, order, one_pass } => (Band::Highpass(edge_hz), order, one_pass),
-        Step::Lowpass { edge_hz, order, one_pass } => (Band::Lowpass(edge_hz), order, one_pass),
-        Step::Bandpass { band_hz: [lo, hi], order, one_pass } => (Band::Bandpass(lo, hi), order, one_pass),
+        Step::Integrate { times, above_hz } => {
+            *samples = motion::integrate(samples, rate, times, above_hz)?;
+            return Ok(());
+        }
+        Step::Differentiate { times } => {
+            *samples = motion::differentiate(samples, rate, times)?;
+            return Ok(());
+        }
+        Step::Highpass { edge_hz, order, one_pass, design, ripple_db } => {
+            (Band::Highpass(edge_hz), order, one_pass, family(design, ripple_db))
+        }
+        Step::Lowpass { edge_hz, order, one_pass, design, ripple_db } => {
+            (Band::Lowpass(edge_hz), order, one_pass, family(design, ripple_db))
+        }
+        Step::Bandpass { band_hz: [lo, hi], order, one_pass, design, ripple_db } => {
+            (Band::Bandpass(lo, hi), order, one_pass, family(design, ripple_db))
+        }
+        Step::Bandstop { band_hz: [lo, hi], order, one_pass, design, ripple_db } => {
+            (Band::Bandstop(lo, hi), order, one_pass, family(design, ripple_db))
+        }
     };
-    let mut filter = Filter::butterworth(band, order, rate)?;
+    let mut filter = Filter::design(family, band, order, rate)?;
     if one_pass {
         filter.run(samples);
     } else {

@@ -85,12 +85,36 @@ pub struct Trace {
     pub name: String,
     /// Channel, from 1.
     pub channel: u32,
+    /// Channel it is seen against, from 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reference: Option<u32>,
     /// What the values are, such as “PSD”.
     pub quantity: String,
     /// Their unit.
     pub unit: String,
-    /// One value an axis point; null where there is none.
+    /// One value an axis point, or for a map one a pair of them, the last axis fastest; null where
+    /// there is none. Left out for complex traces.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schema(required)]
     pub values: Vec<f64>,
+    /// Real parts of a complex trace.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub re: Option<Vec<f64>>,
+    /// Imaginary parts of a complex trace.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub im: Option<Vec<f64>>,
+}
+
+impl Trace {
+    /// Number of points.
+    pub fn len(&self) -> usize {
+        self.re.as_ref().map_or(self.values.len(), Vec::len)
+    }
+
+    /// Whether there are no points.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
 }
 
 /// A number of a channel.

@@ -69,7 +69,11 @@ pub async fn save(
 }
 
 fn figure(result: &Analysis, title: &str, caption: String, log_y: bool, shown: Option<[f64; 2]>) -> Option<Figure> {
-    let axis = result.axes.first()?;
+    // Curves of real values over one axis can be drawn; maps and complex traces are not, yet.
+    let [axis] = &result.axes[..] else { return None };
+    if result.traces.iter().any(|t| t.values.len() != axis.values.len()) {
+        return None;
+    }
     let (a, b) = match shown {
         Some([lo, hi]) => (axis.values.partition_point(|x| *x < lo), axis.values.partition_point(|x| *x <= hi)),
         None => (0, axis.values.len()),

@@ -1,0 +1,255 @@
+//! Speed, order maps and order tracks.
+
+use super::spectral::window;
+use super::{Progress, axis, blank, caution, complex_trace, map_trace, number, refuse, trace};
+use crate::analysis::AnalysisError;
+use crate::analysis::prepare::View;
+use crate::analysis::result::{Analysis, ResultCaution, Trace};
+use crate::recipe::{Lens, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
+use echo_signal::rotation::angle::{AngleSampler, samples_for};
+use echo_signal::rotation::curve::AngleCurve;
+use echo_signal::rotation::order::{OrderBlock, SpeedStep, Sweep, order_cut, order_map as map_of, speed_steps};
+use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
+use echo_signal::rotation::vibration::{slow_roll_vector, subtract_slow_roll};
+use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use rayon::prelude::*;
+
+/// Largest number of points of a speed curve.
+const MOST_POINTS: f64 = 5_000_000.0;
+
+/// A speed curve, the tacho as it was read, and what was wrong with its pulses.
+struct Turning {
+    curve: AngleCurve,
+    tacho: Tacho,
+    cautions: Vec<ResultCaution>,
+    pulses: usize,
+}
+
+fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Result<Turning, AnalysisError> {
+    let slope = match t.slope {
+        SlopeName::Rising => Slope::Rising,
+        SlopeName::Falling => Slope::Falling,
+    };
+    let mut settings = match (t.threshold, t.hysteresis) {
+        (Some(threshold), Some(hysteresis)) => PulseSettings { threshold, hysteresis, slope },
+        _ => PulseSettings::automatic(samples, slope)?,
+    };
+    settings.threshold = t.threshold.unwrap_or(settings.threshold);
+    settings.hysteresis = t.hysteresis.unwrap_or(settings.hysteresis);
+    let times: Vec<f64> = pulses(samples, settings)?.iter().map(|p| p / rate).collect();
+    if times.len() < 4 {
+        let (low, high) = samples.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
+        return refuse(
+            "tacho.threshold",
+            format!("{} {unit}, which makes {} pulses", settings.threshold, times.len()),
+            &format!("a level that is crossed 4 times or more; channel {} runs from {low} to {high} {unit}", t.channel),
+        );
+    }
+    let wheel = Wheel { pulses_per_rev: t.pulses_per_rev, missing_teeth: t.missing_teeth, uneven: t.uneven };
+    let train = PulseTrain::new(&times, wheel)?;
+    let cautions = faults(&train, t.channel);
+    let (times, angles) = train.carrying();
+    let smooth_s = t.smooth_s.unwrap_or_else(|| AngleCurve::usual_smoothing_s(&times, &angles));
+    let curve = AngleCurve::new(&times, &angles, smooth_s)?;
+    let tacho = Tacho {
+        threshold: Some(settings.threshold),
+        hysteresis: Some(settings.hysteresis),
+        smooth_s: Some(smooth_s),
+        ..t.clone()
+    };
+    Ok(Turning { curve, tacho, cautions, pulses: train.pulses.len() })
+}
+
+fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
+    let kinds: [(&str, &str, fn(Verdict) -> bool); 3] = [
+        ("tacho missed", "missing before", |v| matches!(v, Verdict::AfterMissed(_))),
+        ("tacho extra", "too many", |v| v == Verdict::Extra),
+        ("tacho jitter", "more than 15 % early or late", |v| v == Verdict::Jitter),
+    ];
+    kinds
+        .iter()
+        .filter_map(|(rule, says, is)| {
+            let times: Vec<f64> = train.pulses.iter().filter(|p| is(p.verdict)).map(|p| p.time_s).collect();
+            let first: Vec<String> = times.iter().take(5).map(|t| format!("{t:.6}")).collect();
+            let more = if times.len() > 5 { ", …" } else { "" };
+            (!times.is_empty()).then(|| {
+                let what = format!(
+                    "{} of {} pulses: {says}, at {}{more} s of the stretch",
+                    times.len(),
+                    train.pulses.len(),
+                    first.join(", ")
+                );
+                caution(rule, Some(channel), what)
+            })
+        })
+        .collect()
+}
+
+/// Speed against time.
+pub fn speed(s: &SpeedRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    view.channels.clear();
+    let (rate, from_s) = (view.rate(), view.start_s());
+    let (samples, _) = view.held(progress)?;
+    let t = turning(&s.tacho, &samples, rate, &view.references[0].unit)?;
+    let (a, b) = t.curve.span_s();
+    // Even steps of the record's own time, inside the span of the pulses.
+    let (first, last) = ((a / s.interval_s).ceil(), (b / s.interval_s).floor());
+    if last < first || last - first > MOST_POINTS {
+        return refuse("interval_s", s.interval_s, &format!("{} to {} s", (b - a) / MOST_POINTS, b - a));
+    }
+    let times: Vec<f64> = (first as i64..=last as i64).map(|k| k as f64 * s.interval_s).collect();
+    let rpm: Vec<f64> = times.iter().map(|t1| 60.0 * t.curve.speed_at(*t1)).collect();
+    let mut out = blank();
+    let (low, high) = rpm.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
+    for (name, value) in [("lowest", low), ("highest", high)] {
+        out.numbers.push(number(name, s.tacho.channel, "rpm", value));
+    }
+    out.numbers.push(number("pulses", s.tacho.channel, "", t.pulses as f64));
+    out.axes.push(axis("time", "s", times.iter().map(|t| t + from_s).collect()));
+    out.traces.push(trace(&view.references[0], "speed", "rpm".into(), rpm));
+    out.cautions = t.cautions;
+    out.recipe.lens = Lens::Speed(SpeedRecipe { tacho: t.tacho, ..s.clone() });
+    Ok(out)
+}
+
+/// What order lenses have in common.
+struct Orders {
+    turning: Turning,
+    sampler: AngleSampler,
+    steps: Vec<SpeedStep>,
+    block: OrderBlock,
+    channels: Vec<Vec<f64>>,
+}
+
+struct Wish {
+    highest: f64,
+    resolution: f64,
+    step_rpm: f64,
+    sweep: SweepName,
+    window: echo_signal::window::Window,
+}
+
+fn orders(tacho: &Tacho, wish: &Wish, view: &mut View<'_>, progress: Progress<'_>) -> Result<Orders, AnalysisError> {
+    let rate = view.rate();
+    let (pulses, channels) = view.held(&mut |share| progress(share * 0.5))?;
+    let turning = turning(tacho, &pulses, rate, &view.references[0].unit)?;
+    let sampler = AngleSampler::new(&turning.curve, samples_for(wish.highest), rate, pulses.len())?;
+    let block = OrderBlock { revolutions: 1.0 / wish.resolution, window: wish.window };
+    let sweep = match wish.sweep {
+        SweepName::Automatic => Sweep::Automatic,
+        SweepName::Up => Sweep::Up,
+        SweepName::Down => Sweep::Down,
+    };
+    let steps = speed_steps(&sampler, &turning.curve, wish.step_rpm, block.revolutions, sweep)?;
+    let threads = rayon::current_num_threads().max(1);
+    let group = channels.len().div_ceil(threads).max(1);
+    let resampled: Vec<Vec<Vec<f64>>> = channels
+        .par_chunks(group)
+        .map(|part| sampler.resample(&part.iter().map(Vec::as_slice).collect::<Vec<_>>()))
+        .collect::<Result<_, _>>()?;
+    if !progress(0.8) {
+        return Err(AnalysisError::Stopped);
+    }
+    Ok(Orders { turning, sampler, steps, block, channels: resampled.into_iter().flatten().collect() })
+}
+
+/// Speeds above which an order lies where the record has no clean content.
+fn beyond(o: &Orders, highest: f64, rate: f64) -> Option<ResultCaution> {
+    let fastest = o.steps.iter().map(|s| s.rpm).fold(0.0, f64::max);
+    let limit = 0.4 * rate * 60.0 / highest;
+    (fastest > limit).then(|| {
+        let says = format!(
+            "order {highest} is above 0.4 of the sample rate from {limit:.0} rpm on and is not to be read there"
+        );
+        caution("order beyond the record", None, says)
+    })
+}
+
+/// Amplitude against speed and order.
+pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let wish = Wish {
+        highest: s.max_order,
+        resolution: s.resolution,
+        step_rpm: s.step_rpm,
+        sweep: s.sweep,
+        window: window(s.window, None),
+    };
+    let o = orders(&s.tacho, &wish, view, progress)?;
+    let maps = o
+        .channels
+        .par_iter()
+        .map(|x| map_of(x, &o.sampler, &o.steps, s.max_order, o.block))
+        .collect::<Result<Vec<_>, _>>()?;
+    let mut out = blank();
+    out.axes.push(axis("speed", "rpm", o.steps.iter().map(|s| s.rpm).collect()));
+    out.axes.push(axis("order", "", maps.first().map_or_else(Vec::new, |m| m.orders.clone())));
+    for (c, m) in view.channels.iter().zip(maps) {
+        out.traces.push(map_trace(c, "peak", c.unit.clone(), m.amplitudes.concat()));
+    }
+    out.cautions.extend(beyond(&o, s.max_order, view.rate()));
+    out.cautions.extend(o.turning.cautions);
+    out.recipe.lens = Lens::OrderMap(OrderMapRecipe { tacho: o.turning.tacho, ..s.clone() });
+    Ok(out)
+}
+
+/// Amplitude and phase of orders against speed.
+pub fn order_track(
+    s: &OrderTrackRecipe,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Analysis, AnalysisError> {
+    let highest = s.orders.iter().copied().fold(0.0, f64::max);
+    let wish = Wish {
+        highest,
+        resolution: s.resolution,
+        step_rpm: s.step_rpm,
+        sweep: s.sweep,
+        window: window(s.window, None),
+    };
+    let o = orders(&s.tacho, &wish, view, progress)?;
+    let cuts = o
+        .channels
+        .par_iter()
+        .map(|x| order_cut(x, &o.sampler, &o.steps, &s.orders, o.block))
+        .collect::<Result<Vec<_>, _>>()?;
+    let rpm: Vec<f64> = o.steps.iter().map(|s| s.rpm).collect();
+    let mut out = blank();
+    for (k, order) in s.orders.iter().enumerate() {
+        for (c, cut) in view.channels.iter().zip(&cuts) {
+            let values = match s.slow_roll_rpm {
+                None => cut[k].clone(),
+                Some([from, to]) => {
+                    let vector = slow_roll_vector(&rpm, &cut[k], from, to)?;
+                    subtract_slow_roll(&cut[k], vector)
+                }
+            };
+            let t = complex_trace(c, "order", c.unit.clone(), &values);
+            out.traces.push(Trace {
+                name: format!("order {order}, {}", c.name),
+                reference: Some(s.tacho.channel),
+                ..t
+            });
+        }
+    }
+    out.axes.push(axis("speed", "rpm", rpm));
+    out.cautions.extend(beyond(&o, highest, view.rate()));
+    out.cautions.extend(close_orders(&s.orders, s.resolution));
+    out.cautions.extend(o.turning.cautions);
+    out.recipe.lens = Lens::OrderTrack(OrderTrackRecipe { tacho: o.turning.tacho, ..s.clone() });
+    Ok(out)
+}
+
+/// Orders that leak into each other because they are closer than the window's main lobe.
+fn close_orders(orders: &[f64], resolution: f64) -> Option<ResultCaution> {
+    let mut sorted = orders.to_vec();
+    sorted.sort_by(f64::total_cmp);
+    let close = sorted.windows(2).find(|w| w[1] > w[0] && w[1] - w[0] < 2.0 * resolution)?;
+    Some(caution(
+        "close orders",
+        None,
+        format!(
+            "orders {} and {} are closer than two lines of {resolution} and leak into each other; a finer resolution parts them",
+            close[0], close[1]
+        ),
+    ))
+}

@@ -1,0 +1,284 @@
+//! Averaged spectra, spectra against time, envelopes and octave bands.
+
+use super::{Progress, axis, blank, map_trace, refuse, trace};
+use crate::Refusal;
+use crate::analysis::AnalysisError;
+use crate::analysis::prepare::{Chosen, View};
+use crate::analysis::result::{Analysis, PeakFound};
+use crate::recipe::{
+    AveragingName, Blocks, EnvelopeOutput, EnvelopeRecipe, Lens, OctaveAveraging, OctaveRecipe, ScalingName,
+    SpectrogramRecipe, SpectrumRecipe, WindowName,
+};
+use crate::unit::grouped;
+use echo_signal::envelope::envelope as envelope_of;
+use echo_signal::octave::{Detector, OctaveBand, OctaveBank, bands};
+use echo_signal::peak;
+use echo_signal::spectrogram::SpectrogramProcessor;
+use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings};
+use echo_signal::trend;
+use echo_signal::window::Window;
+use echo_signal::zoom::{ZoomBand, ZoomProcessor};
+use std::f64::consts::TAU;
+
+/// Peaks listed for each trace.
+const MOST_PEAKS: usize = 80;
+
+/// Largest number of values a map holds.
+const MOST_MAP: usize = 20_000_000;
+
+/// A window by its name and shape.
+pub fn window(name: WindowName, shape: Option<f64>) -> Window {
+    match name {
+        WindowName::Hann => Window::Hann,
+        WindowName::Hamming => Window::Hamming,
+        WindowName::Rectangular => Window::Rectangular,
+        WindowName::FlatTop => Window::FlatTop,
+        WindowName::BlackmanHarris => Window::BlackmanHarris,
+        WindowName::Kaiser => Window::Kaiser(shape.unwrap_or(8.6)),
+        WindowName::Tukey => Window::Tukey(shape.unwrap_or(0.5)),
+    }
+}
+
+/// Settings of block spectra as the core takes them.
+pub fn settings(b: &Blocks, rate: f64) -> SpectrumSettings {
+    SpectrumSettings {
+        sample_rate_hz: rate,
+        block: b.block,
+        overlap: b.overlap,
+        window: window(b.window, b.window_shape),
+        averaging: match b.averaging {
+            AveragingName::Linear => Averaging::Linear,
+            AveragingName::Exponential => Averaging::Exponential(b.averaging_constant),
+            AveragingName::PeakHold => Averaging::PeakHold,
+        },
+    }
+}
+
+/// Quantity and unit of a scaling, for values in `unit`.
+fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, &'static str, String) {
+    let unit = if unit.is_empty() { "EU" } else { unit };
+    let square = format!("{}²", grouped(unit));
+    match scaling {
+        ScalingName::Peak => (Scaling::Peak, "peak", unit.to_string()),
+        ScalingName::Rms => (Scaling::Rms, "rms", unit.to_string()),
+        ScalingName::Power => (Scaling::Power, "power", square),
+        ScalingName::Psd => (Scaling::Psd, "PSD", format!("{square}/Hz")),
+        ScalingName::Esd => (Scaling::Esd, "ESD", format!("{square}·s/Hz")),
+    }
+}
+
+enum Processor {
+    Plain(Box<SpectrumProcessor>),
+    Zoomed(Box<ZoomProcessor>),
+}
+
+impl Processor {
+    fn push(&mut self, x: &[f64], fresh: bool) -> Result<(), AnalysisError> {
+        match self {
+            Processor::Plain(p) => {
+                if fresh {
+                    p.interrupt();
+                }
+                p.push(x)?;
+            }
+            Processor::Zoomed(p) => {
+                if fresh {
+                    p.interrupt();
+                }
+                p.push(x)?;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Puts an averaged spectrum, its unit and its peaks into a result.
+fn add_spectrum(
+    out: &mut Analysis,
+    c: &Chosen,
+    found: &echo_signal::spectrum::Spectrum,
+    (blocks, scaling): (&Blocks, ScalingName),
+    integrate_above_hz: f64,
+) {
+    let frequencies = found.frequencies_hz();
+    let (scaling, quantity, unit) = labelled(scaling, &c.result_unit);
+    let mut values = found.values(scaling);
+    let raw = values.clone();
+    let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
+    let gain = |f: f64| moved(c, f, integrate_above_hz);
+    for (v, f) in values.iter_mut().zip(&frequencies) {
+        *v *= gain(*f).powi(if squared { 2 } else { 1 });
+    }
+    if !squared {
+        let w = window(blocks.window, blocks.window_shape);
+        for k in peak::highest(&values, w.main_lobe_lines().ceil() as usize, MOST_PEAKS) {
+            // The shape of a peak is the window's before integration tilts it.
+            let p = peak::interpolate(&raw, k, w, blocks.block);
+            let frequency_hz = frequencies[0] + p.line * found.line_spacing_hz();
+            out.peaks.push(PeakFound { channel: c.number, frequency_hz, value: p.amplitude * gain(frequency_hz) });
+        }
+    }
+    if out.axes.is_empty() {
+        out.averages = Some(found.averages());
+        out.random_error = Some(found.random_error()).filter(|e| e.is_finite());
+        out.axes.push(axis("frequency", "Hz", frequencies));
+    }
+    out.traces.push(trace(c, quantity, unit, values));
+}
+
+/// What integration and units make of an amplitude at a frequency.
+fn moved(c: &Chosen, f: f64, integrate_above_hz: f64) -> f64 {
+    match c.integrations {
+        0 => 1.0,
+        n if n > 0 && (f < integrate_above_hz || f <= 0.0) => 0.0,
+        n => c.result_factor / (TAU * f).powi(n),
+    }
+}
+
+/// Averaged spectrum, plain or zoomed.
+pub fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let channels = view.channels.clone();
+    let settings = settings(&s.blocks(), view.rate());
+    let make = || -> Result<Processor, AnalysisError> {
+        Ok(match s.zoom {
+            None => Processor::Plain(Box::new(SpectrumProcessor::new(settings)?)),
+            Some(z) => Processor::Zoomed(Box::new(ZoomProcessor::new(
+                settings,
+                ZoomBand { center_hz: z.center_hz, span_hz: z.span_hz },
+            )?)),
+        })
+    };
+    let mut processors = channels.iter().map(|_| make()).collect::<Result<Vec<_>, _>>()?;
+    view.feed(progress, &mut processors, &|p, _, x, fresh| p.push(x, fresh))?;
+    let mut out = blank();
+    for (c, p) in channels.iter().zip(&processors) {
+        let found = match p {
+            Processor::Plain(p) => p.finish()?,
+            Processor::Zoomed(p) => p.finish()?,
+        };
+        add_spectrum(&mut out, c, &found, (&s.blocks(), s.scaling), view.integrate_above_hz());
+    }
+    Ok(out)
+}
+
+/// Spectra against time.
+pub fn spectrogram(
+    s: &SpectrogramRecipe,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Analysis, AnalysisError> {
+    let channels = view.channels.clone();
+    let (rate, from_s) = (view.rate(), view.start_s());
+    let settings = settings(&s.blocks(), rate);
+    settings.check()?;
+    let step = s.interval_s.map_or(settings.hop() as f64, |t| t * rate).max(1.0);
+    let values = view.len() as f64 / step * (settings.block / 2 + 1) as f64 * channels.len() as f64;
+    if values > MOST_MAP as f64 {
+        let says = format!("a distance that makes up to {MOST_MAP} values; this makes {values:.0}");
+        return refuse("interval_s", s.interval_s.unwrap_or(step / rate), &says);
+    }
+    let (scaling, quantity, _) = labelled(s.scaling, "");
+    let make = || SpectrogramProcessor::new(settings, scaling, s.interval_s);
+    let mut states = channels.iter().map(|_| make()).collect::<Result<Vec<_>, _>>()?;
+    view.feed(progress, &mut states, &|p, at, x, fresh| {
+        if fresh {
+            p.interrupt(at as u64);
+        }
+        p.push(x)?;
+        Ok(())
+    })?;
+    let mut out = blank();
+    let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
+    for (c, p) in channels.iter().zip(&states) {
+        let found = p.finish()?;
+        let gains: Vec<f64> = found
+            .frequencies_hz
+            .iter()
+            .map(|f| moved(c, *f, view.integrate_above_hz()).powi(if squared { 2 } else { 1 }))
+            .collect();
+        if out.axes.is_empty() {
+            out.axes.push(axis("time", "s", found.times_s.iter().map(|t| t + from_s).collect()));
+            out.axes.push(axis("frequency", "Hz", found.frequencies_hz.clone()));
+        }
+        let values = found.columns.iter().flat_map(|column| column.iter().zip(&gains).map(|(v, g)| v * g)).collect();
+        out.traces.push(map_trace(c, quantity, labelled(s.scaling, &c.result_unit).2, values));
+    }
+    Ok(out)
+}
+
+/// Envelope of a band, or its spectrum.
+pub fn envelope(s: &EnvelopeRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let (rate, from_s, n) = (view.rate(), view.start_s(), view.len());
+    let settings = settings(&s.blocks(), rate);
+    let Some([lo, hi]) = s.band_hz else {
+        return Err(Refusal::new("band_hz", "band_hz is missing; allowed are a lower and an upper edge in Hz").into());
+    };
+    let (_, whole) = view.held(progress)?;
+    let mut out = blank();
+    for (c, x) in view.channels.clone().iter().zip(whole) {
+        let mut found = envelope_of(&x, rate, (lo, hi), s.order)?;
+        match s.output {
+            EnvelopeOutput::Waveform => {
+                if out.axes.is_empty() {
+                    out.axes.push(axis("time", "s", (0..n).map(|k| from_s + k as f64 / rate).collect()));
+                }
+                out.traces.push(trace(c, "envelope", c.unit.clone(), found));
+            }
+            EnvelopeOutput::Spectrum => {
+                trend::remove_mean(&mut found)?;
+                let spectrum = echo_signal::spectrum::spectrum(&found, settings)?;
+                add_spectrum(&mut out, c, &spectrum, (&s.blocks(), s.scaling), view.integrate_above_hz());
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// Bands of an octave recipe at a rate, and the recipe with its upper end written in.
+fn octave_bands(s: &OctaveRecipe, rate: f64) -> Result<(Vec<OctaveBand>, OctaveRecipe), AnalysisError> {
+    let mut filled = s.clone();
+    let all = match s.to_hz {
+        Some(to) => bands(s.fraction, s.from_hz, to)?,
+        None => {
+            // 20 kHz, or the last band that ends below 90 % of the Nyquist frequency.
+            let highest = 0.45 * rate;
+            let all: Vec<OctaveBand> = bands(s.fraction, s.from_hz, 20_000f64.max(s.from_hz))?
+                .into_iter()
+                .filter(|b| b.upper_hz <= highest)
+                .collect();
+            filled.to_hz = all.last().map(|b| b.mid_hz);
+            all
+        }
+    };
+    if all.is_empty() {
+        return refuse("from_hz", s.from_hz, &format!("a frequency with a band below {} Hz", 0.45 * rate));
+    }
+    Ok((all, filled))
+}
+
+/// Levels in fractional-octave bands.
+pub fn octave(s: &OctaveRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let channels = view.channels.clone();
+    let (all, filled) = octave_bands(s, view.rate())?;
+    let detector = match s.averaging {
+        OctaveAveraging::Linear => Detector::Linear,
+        OctaveAveraging::Fast => Detector::Exponential(0.125),
+        OctaveAveraging::Slow => Detector::Exponential(1.0),
+    };
+    let bank = OctaveBank::new(&all, view.rate(), detector)?;
+    let mut banks = vec![bank; channels.len()];
+    // What the filters still hold at a gap does not follow the samples after it; they are let go on,
+    // which costs the first periods of each band there.
+    view.feed(progress, &mut banks, &|b, _, x, _| Ok(b.push(x)?))?;
+    let mut out = blank();
+    out.recipe.lens = Lens::Octave(filled);
+    out.axes.push(axis("frequency", "Hz", all.iter().map(|b| b.mid_hz).collect()));
+    for (c, b) in channels.iter().zip(&banks) {
+        let levels = b.levels()?;
+        out.traces.push(trace(c, "rms", c.unit.clone(), levels.iter().map(|l| l.rms).collect()));
+        if detector != Detector::Linear {
+            out.traces.push(trace(c, "highest rms", c.unit.clone(), levels.iter().map(|l| l.highest).collect()));
+        }
+    }
+    Ok(out)
+}

@@ -1,0 +1,153 @@
+//! Lenses of speed and orders.
+
+use super::spectral::WindowName;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Which edge of a pulse counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SlopeName {
+    /// From below the threshold to above.
+    #[default]
+    Rising,
+    /// From above to below.
+    Falling,
+}
+
+/// A speed sensor and how its pulses are read.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Tacho {
+    /// Channel with the pulses, from 1.
+    pub channel: u32,
+    /// Level that is crossed, in the channel's unit; halfway between its extremes where left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub threshold: Option<f64>,
+    /// Which edge counts.
+    #[serde(default)]
+    pub slope: SlopeName,
+    /// How far the signal must have been on the other side; a fifth of the way between its
+    /// extremes where left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hysteresis: Option<f64>,
+    /// Pulses a revolution of the shaft that orders are of; missing ones are counted.
+    #[serde(default = "one_pulse")]
+    pub pulses_per_rev: f64,
+    /// How many of them are left out in one gap.
+    #[serde(default)]
+    pub missing_teeth: u32,
+    /// Stripes are unevenly spaced; their places are learned.
+    #[serde(default)]
+    pub uneven: bool,
+    /// Stiffness of the speed curve, s; half a mean revolution where left out, 0 for none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub smooth_s: Option<f64>,
+}
+
+fn one_pulse() -> f64 {
+    1.0
+}
+
+/// Settings of the speed lens.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SpeedRecipe {
+    /// The speed sensor.
+    pub tacho: Tacho,
+    /// Time from value to value, s.
+    #[serde(default = "tenth")]
+    pub interval_s: f64,
+}
+
+fn tenth() -> f64 {
+    0.1
+}
+
+/// Which way the speed is followed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum SweepName {
+    /// The way it goes from the start to the end.
+    #[default]
+    Automatic,
+    /// Only while it rises.
+    Up,
+    /// Only while it falls.
+    Down,
+}
+
+fn ten() -> f64 {
+    10.0
+}
+
+fn twenty_five() -> f64 {
+    25.0
+}
+
+/// Settings of the order map lens.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OrderMapRecipe {
+    /// The speed sensor.
+    pub tacho: Tacho,
+    /// Highest order.
+    #[serde(default = "ten")]
+    pub max_order: f64,
+    /// Distance of the lines, orders; a block is as many revolutions as its inverse.
+    #[serde(default = "tenth")]
+    pub resolution: f64,
+    /// Distance of the speeds, rpm.
+    #[serde(default = "twenty_five")]
+    pub step_rpm: f64,
+    /// Which way the speed is followed.
+    #[serde(default)]
+    pub sweep: SweepName,
+    /// Weighting of the block.
+    #[serde(default)]
+    pub window: WindowName,
+}
+
+/// How an order is followed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum TrackMethod {
+    /// Samples at even steps of angle, then blocks of revolutions.
+    #[default]
+    Resample,
+}
+
+/// Settings of the order track lens.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OrderTrackRecipe {
+    /// The speed sensor.
+    pub tacho: Tacho,
+    /// Orders that are followed.
+    #[serde(default = "first_order")]
+    pub orders: Vec<f64>,
+    /// Distance of the speeds, rpm.
+    #[serde(default = "twenty_five")]
+    pub step_rpm: f64,
+    /// How an order is followed.
+    #[serde(default)]
+    pub method: TrackMethod,
+    /// Width of an order that is told from its neighbours; a block is as many revolutions as its
+    /// inverse.
+    #[serde(default = "tenth")]
+    pub resolution: f64,
+    /// Which way the speed is followed.
+    #[serde(default)]
+    pub sweep: SweepName,
+    /// Weighting of the block.
+    #[serde(default)]
+    pub window: WindowName,
+    /// Speeds at which the shaft does not vibrate yet, rpm: the mean vector of each order there is
+    /// taken off.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub slow_roll_rpm: Option<[f64; 2]>,
+}
+
+fn first_order() -> Vec<f64> {
+    vec![1.0]
+}

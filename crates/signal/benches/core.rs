@@ -1,0 +1,146 @@
+//! Speed of the computations that are used most, on input made on the spot.
+
+use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
+use echo_signal::filter::{Band, Filter};
+use echo_signal::octave::{Detector, OctaveBank, bands};
+use echo_signal::rainflow::{Rainflow, Residue};
+use echo_signal::resample::Resampler;
+use echo_signal::rotation::angle::{AngleSampler, samples_for};
+use echo_signal::rotation::curve::AngleCurve;
+use echo_signal::rotation::order::{OrderBlock, Sweep, order_cut, speed_steps};
+use echo_signal::shock::{ShockSettings, shock_response};
+use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
+use echo_signal::window::Window;
+use rayon::prelude::*;
+use std::f64::consts::TAU;
+use std::hint::black_box;
+
+const RATE: f64 = 51_200.0;
+
+fn noise(n: usize) -> Vec<f64> {
+    let mut state = 0x2545_f491_4f6c_dd1du64;
+    (0..n)
+        .map(|_| {
+            state ^= state << 13;
+            state ^= state >> 7;
+            state ^= state << 17;
+            (state >> 11) as f64 / (1u64 << 52) as f64 - 1.0
+        })
+        .collect()
+}
+
+fn settings() -> SpectrumSettings {
+    SpectrumSettings {
+        sample_rate_hz: RATE,
+        block: 4096,
+        overlap: 0.5,
+        window: Window::Hann,
+        averaging: Averaging::Linear,
+    }
+}
+
+fn psd(c: &mut Criterion) {
+    let x = noise(1 << 20);
+    let mut group = c.benchmark_group("psd");
+    group.throughput(Throughput::Elements(x.len() as u64));
+    group.bench_function("block 4096, Hann, 50 %, one core", |b| {
+        b.iter(|| spectrum(black_box(&x), settings()).map(|s| s.values(Scaling::Psd)));
+    });
+    // 256 channels of 10 s, each its own stretch of one noise so that they fit into memory.
+    let x = noise(1_000_000);
+    let stretches: Vec<&[f64]> = (0..256).map(|k| &x[k * 1800..k * 1800 + 512_000]).collect();
+    group.sample_size(10);
+    group.throughput(Throughput::Elements(256 * 512_000));
+    group.bench_function("256 channels of 10 s at 51.2 kHz, all cores", |b| {
+        b.iter(|| {
+            stretches
+                .par_iter()
+                .map(|x| spectrum(black_box(x), settings()).map(|s| s.values(Scaling::Psd)))
+                .collect::<Result<Vec<_>, _>>()
+        });
+    });
+    group.finish();
+}
+
+fn durability(c: &mut Criterion) {
+    let x = noise(1 << 20);
+    let mut group = c.benchmark_group("durability");
+    group.throughput(Throughput::Elements(x.len() as u64));
+    group.bench_function("rainflow of noise", |b| {
+        b.iter(|| {
+            let mut counter = Rainflow::new(0.0).expect("0 is allowed");
+            let mut sum = 0.0;
+            counter.push(black_box(&x), &mut |c| sum += c.range * c.count).expect("finite");
+            counter.finish(Residue::Half, &mut |c| sum += c.range * c.count);
+            sum
+        });
+    });
+    let second = &x[..51_200];
+    group.throughput(Throughput::Elements(second.len() as u64));
+    let shock = ShockSettings { sample_rate_hz: RATE, q: 10.0, from_hz: 1.0, to_hz: 8192.0, per_octave: 12 };
+    group.bench_function("shock response, 12 per octave over 13 octaves of 1 s", |b| {
+        b.iter(|| shock_response(black_box(second), shock));
+    });
+    group.finish();
+}
+
+fn orders(c: &mut Criterion) {
+    let n = 20 * 51_200;
+    let turned = |t: f64| 10.0 * t + 1.25 * t * t;
+    let channels: Vec<Vec<f64>> = (0..8)
+        .map(|k| (0..n).map(|i| (TAU * (1.0 + f64::from(k)) * turned(i as f64 / RATE)).sin()).collect())
+        .collect();
+    let times: Vec<f64> = (0..690).map(|k| (-10.0 + (100.0 + 5.0 * f64::from(k)).sqrt()) / 2.5).collect();
+    let angles: Vec<f64> = (0..690).map(f64::from).collect();
+    let mut group = c.benchmark_group("orders");
+    group.sample_size(10);
+    group.bench_function("order cut of 20 s, 8 channels, 51.2 kHz", |b| {
+        b.iter(|| {
+            let curve = AngleCurve::new(&times, &angles, 0.0)?;
+            let sampler = AngleSampler::new(&curve, samples_for(10.0), RATE, n)?;
+            let resampled = sampler.resample(&channels.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
+            let block = OrderBlock { revolutions: 10.0, window: Window::Hann };
+            let steps = speed_steps(&sampler, &curve, 25.0, 10.0, Sweep::Automatic)?;
+            resampled
+                .iter()
+                .map(|x| order_cut(x, &sampler, &steps, &[1.0, 2.0, 4.0, 8.0], block))
+                .collect::<echo_signal::Result<Vec<_>>>()
+        });
+    });
+    group.finish();
+}
+
+fn streams(c: &mut Criterion) {
+    let x = noise(1 << 20);
+    let mut group = c.benchmark_group("streams");
+    group.throughput(Throughput::Elements(x.len() as u64));
+    group.bench_function("Butterworth band-pass of order 4", |b| {
+        let mut f = Filter::butterworth(Band::Bandpass(10.0, 1000.0), 4, RATE).expect("allowed");
+        b.iter(|| {
+            let mut y = x.clone();
+            f.run(black_box(&mut y));
+            y
+        });
+    });
+    for down in [2u64, 10, 50] {
+        group.bench_with_input(BenchmarkId::new("decimation", down), &down, |b, down| {
+            b.iter(|| {
+                let (mut r, mut y) = (Resampler::new(1, *down).expect("allowed"), Vec::new());
+                r.push(black_box(&x), &mut y).expect("finite");
+                y
+            });
+        });
+    }
+    let all = bands(3, 20.0, 20_000.0).expect("allowed");
+    group.bench_function("third-octave bank, 20 Hz to 20 kHz", |b| {
+        b.iter(|| {
+            let mut bank = OctaveBank::new(&all, RATE, Detector::Linear).expect("allowed");
+            bank.push(black_box(&x)).expect("finite");
+            bank.levels()
+        });
+    });
+    group.finish();
+}
+
+criterion_group!(benches, psd, durability, orders, streams);
+criterion_main!(benches);
