@@ -155,7 +155,8 @@ fn bands_levels_and_maps_read_a_tone() {
         a.traces[0].values
     );
     let a = made(r#"{"lens": "level", "detector": "peak", "band_hz": [100, 500]}"#, &mut s);
-    assert!(a.traces[0].values.iter().all(|v| (v - 2f64.sqrt()).abs() < 0.02), "{:?}", a.traces[0].values);
+    assert!(a.traces[0].values[1..].iter().all(|v| (v - 2f64.sqrt()).abs() < 1e-3), "{:?}", a.traces[0].values);
+    assert!((a.traces[0].values[0] - 2f64.sqrt()).abs() < 0.1, "the filter settles on what is there");
     let a = made(r#"{"lens": "spectrogram", "block": 2048, "interval_s": 1, "unit": "mm/s"}"#, &mut s);
     assert_eq!((a.axes[0].values.len(), a.axes[1].values.len(), a.traces[0].values.len()), (8, 1025, 8 * 1025));
     let line = (250.0 * 2048.0 / RATE) as usize;
@@ -203,7 +204,7 @@ fn histories_are_counted() {
     let a = made(r#"{"lens": "distribution", "edges": [-6, 0, 6]}"#, &mut s);
     assert!(number(&a, "outside") > 0.5);
     let a = made(r#"{"lens": "distribution", "kind": "level_crossing", "edges": [-7, 0, 7, 11]}"#, &mut s);
-    assert_eq!(a.traces[0].values, [32.0, 32.0, 31.0, 0.0]);
+    assert_eq!(a.traces[0].values, [32.0, 32.0, 32.0, 0.0]);
     assert_eq!(a.traces[1].values, [0.0, 32.0, 0.0, 0.0]);
     let a = made(r#"{"lens": "rainflow", "edges": [0, 5, 15, 25], "residue": "repeat", "exponent": 3}"#, &mut s);
     let count = a.traces.iter().find(|t| t.quantity == "count").unwrap();

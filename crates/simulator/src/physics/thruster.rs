@@ -92,6 +92,8 @@ pub struct InputTruth {
 pub struct Thruster {
     rate_hz: f64,
     rpm: f64,
+    /// Speed the machine is being brought to, and how fast, rpm a second.
+    wanted: (f64, f64),
     /// Angle of the input shaft, turns since the start.
     turns: f64,
     modes: [Resonator; 3],
@@ -155,6 +157,7 @@ impl Thruster {
         let mut t = Thruster {
             rate_hz,
             rpm,
+            wanted: (rpm, 0.0),
             turns: 0.0,
             modes: [ATHWART_MODE, VERTICAL_MODE, HOUSING_MODE].map(|(f, z)| Resonator::new(f, z, rate_hz)),
             noise: Noise::new(seed),
@@ -165,6 +168,16 @@ impl Thruster {
             t.step(&mut sink);
         }
         t
+    }
+
+    /// Brings the machine to another speed, by so many rpm a second.
+    pub fn bring_to(&mut self, rpm: f64, rpm_per_s: f64) {
+        self.wanted = (rpm, rpm_per_s.abs());
+    }
+
+    /// Speed of the input shaft now, rpm.
+    pub fn rpm(&self) -> f64 {
+        self.rpm
     }
 
     /// Number of inputs.
@@ -195,6 +208,8 @@ impl Thruster {
     /// Steps to the next sample and writes what each input feels (m/s², m or V).
     pub fn step(&mut self, out: &mut [f64]) {
         let before = self.turns;
+        let step = self.wanted.1 / self.rate_hz;
+        self.rpm += (self.wanted.0 - self.rpm).clamp(-step, step);
         self.turns += self.rpm / 60.0 / self.rate_hz;
         let passes = (self.turns * OUTER_RACE).floor() - (before * OUTER_RACE).floor();
         let f = self.forces();
@@ -228,7 +243,7 @@ impl Thruster {
         }
     }
 
-    /// What each input really feels, in closed form.
+    /// What each input really feels at the speed of now were it held, in closed form.
     pub fn truth(&self) -> Vec<InputTruth> {
         let shaft = self.rpm / 60.0;
         let share = (self.rpm / NOMINAL_RPM).powi(2);

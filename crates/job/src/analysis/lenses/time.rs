@@ -165,6 +165,7 @@ pub fn level(s: &LevelSettings, view: &mut View<'_>, progress: Progress<'_>) -> 
             let begun = at.div_ceil(interval);
             levels.resize(begun, f64::NAN);
             *seen = begun * interval - at;
+            // The beginning turned round leads up to it without a step.
             let start: Vec<f64> = x[1..x.len().min(settling + 1)].iter().rev().copied().collect();
             processor.settle(&start)?;
         }
