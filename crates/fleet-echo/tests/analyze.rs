@@ -127,7 +127,13 @@ fn wrong_recipes_and_inputs_end_with_two_and_a_sentence() {
         (r#"{"lens": "spectrum", "overlap": 1.0}"#, "overlap is 1; allowed is 0 or more and below 1"),
         (r#"{"lens": "spectrum", "block": 1}"#, "block is 1; allowed is 2"),
         (r#"{"lens": "spectrum", "block": 99999}"#, "needs at least 99999"),
-        (r#"{"lens": "telescope"}"#, "allowed are waveform, statistics, spectrum"),
+        (r#"{"lens": "telescope"}"#, "allowed are waveform, statistics, spectrum, cross, response, envelope"),
+        (r#"{"lens": "response", "reference": 3}"#, "reference names channel 3; the input has channels 1 to 2"),
+        (r#"{"lens": "envelope"}"#, "band_hz is missing"),
+        (r#"{"lens": "order_track"}"#, "tacho is missing"),
+        (r#"{"lens": "shock", "q": 0.2}"#, "q is 0.2; allowed is above 0.5"),
+        (r#"{"lens": "octave", "fraction": 2}"#, "allowed is 1, 3, 6, 12 or 24"),
+        (r#"{"lens": "rainflow", "hysteresis": -1}"#, "hysteresis is -1; allowed is 0 or more"),
         (r#"{"channels": [1]}"#, "lens is missing"),
         (r#"{"lens": "waveform", "channels": [3]}"#, "channels 1 to 2"),
         (r#"{"lens": "waveform", "stretch": {"from_s": 3, "to_s": 2}}"#, "stretch"),
@@ -158,15 +164,170 @@ fn wrong_recipes_and_inputs_end_with_two_and_a_sentence() {
     assert!(refusal(&folder.path().join("none.wav"), r#"{"lens": "statistics"}"#).contains("none.wav"));
 }
 
+fn reference_json(name: &str) -> Value {
+    serde_json::from_slice(&std::fs::read(reference(name)).unwrap()).unwrap()
+}
+
+fn floats(v: &Value) -> Vec<f64> {
+    v.as_array().unwrap().iter().map(|x| x.as_f64().unwrap()).collect()
+}
+
+#[track_caller]
+fn close(got: &[f64], wanted: &[f64], tolerance: f64) {
+    assert_eq!(got.len(), wanted.len());
+    let scale = wanted.iter().fold(0.0f64, |m, x| m.max(x.abs()));
+    assert!(got.iter().zip(wanted).all(|(g, w)| (g - w).abs() <= tolerance * scale), "{got:?} for {wanted:?}");
+}
+
 #[test]
-fn the_examples_work() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/recipes");
-    let mut seen = 0;
-    for entry in std::fs::read_dir(folder).unwrap() {
-        let text = std::fs::read_to_string(entry.unwrap().path()).unwrap();
-        let r = result(&reference("two_channel.wav"), &text);
-        assert!(!r["traces"].as_array().unwrap().is_empty());
-        seen += 1;
+fn responses_agree_with_the_reference_through_files() {
+    let case = &reference_json("spectra.json")["cases"][1];
+    for estimator in ["h1", "h2"] {
+        let recipe = format!(
+            r#"{{"lens": "response", "reference": 1, "estimator": "{estimator}", "block": 2048, "overlap": 0.75, "window": "hann"}}"#
+        );
+        let r = result(&reference("two_channel.wav"), &recipe);
+        let of = |q: &str| r["traces"].as_array().unwrap().iter().find(|t| t["quantity"] == q).unwrap().clone();
+        let h = of("response");
+        assert_eq!(
+            (&h["channel"], &h["reference"], &r["averages"]),
+            (&Value::from(2), &Value::from(1), &case["averages"])
+        );
+        close(&floats(&h["re"]), &floats(&case[format!("{estimator}_re")]), 1e-9);
+        close(&floats(&h["im"]), &floats(&case[format!("{estimator}_im")]), 1e-9);
+        close(&floats(&of("coherence")["values"]), &floats(&case["coherence"]), 1e-9);
+        assert!(h.get("values").is_none(), "a complex trace has no values");
     }
-    assert_eq!(seen, 3);
+    let r =
+        result(&reference("two_channel.wav"), r#"{"lens": "cross", "reference": 1, "block": 2048, "overlap": 0.75}"#);
+    close(&floats(&r["traces"][0]["re"]), &floats(&case["cross_psd_re"]), 1e-9);
+    close(&floats(&r["traces"][0]["im"]), &floats(&case["cross_psd_im"]), 1e-9);
+}
+
+#[test]
+fn histories_shocks_and_envelopes_agree_with_the_reference_through_files() {
+    let history = reference_json("history.json");
+    let edges = &history["time_at_level"]["edges"];
+    let r = result(&reference("history.wav"), &format!(r#"{{"lens": "distribution", "edges": {edges}}}"#));
+    close(&floats(&r["traces"][0]["values"]), &floats(&history["time_at_level"]["seconds"]), 1e-12);
+    let flow = &history["rainflow"];
+    let r = result(&reference("history.wav"), &format!(r#"{{"lens": "rainflow", "edges": {}}}"#, flow["range_edges"]));
+    let count = r["traces"].as_array().unwrap().iter().find(|t| t["quantity"] == "count").unwrap();
+    close(&floats(&count["values"]), &floats(&flow["counts"]), 1e-12);
+    let number = |r: &Value, name: &str| {
+        let n = r["numbers"].as_array().unwrap().iter().find(|n| n["name"] == name).unwrap().clone();
+        n["value"].as_f64().unwrap()
+    };
+    assert_eq!(number(&r, "total_cycles"), flow["total_cycles"].as_f64().unwrap());
+    assert!((number(&r, "damage_sum") / flow["miner_sum_m5"].as_f64().unwrap() - 1.0).abs() < 1e-9);
+
+    let shock = reference_json("shock.json");
+    for take in ["maximax", "positive", "negative"] {
+        let r = result(&reference("half_sine.wav"), &format!(r#"{{"lens": "shock", "take": "{take}"}}"#));
+        close(&floats(&r["axes"][0]["values"]), &floats(&shock["natural_frequency_hz"]), 1e-12);
+        for ((g, w), m) in
+            floats(&r["traces"][0]["values"]).iter().zip(floats(&shock[take])).zip(floats(&shock["maximax"]))
+        {
+            assert!((g - w).abs() <= 0.01 * m, "{take}: {g} for {w}");
+        }
+    }
+
+    let envelope = &reference_json("filters.json")["envelope"];
+    let r = result(
+        &reference("two_channel.wav"),
+        r#"{"lens": "envelope", "channels": [2], "band_hz": [250, 500], "output": "waveform"}"#,
+    );
+    close(&floats(&r["traces"][0]["values"])[2048..4096], &floats(&envelope["values"]), 1e-6);
+}
+
+#[test]
+fn orders_and_arrivals_agree_with_the_reference_through_files() {
+    let run_up = reference_json("run_up.json");
+    let tacho = r#""tacho": {"channel": 2, "pulses_per_rev": 3}"#;
+    let (start, end) = (run_up["rpm_start"].as_f64().unwrap(), run_up["rpm_end"].as_f64().unwrap());
+    let r = result(&reference("run_up.wav"), &format!(r#"{{"lens": "speed", {tacho}}}"#));
+    for (t, rpm) in floats(&r["axes"][0]["values"]).iter().zip(floats(&r["traces"][0]["values"])) {
+        let wanted = start + (end - start) * t / 20.0;
+        assert!((rpm / wanted - 1.0).abs() < 0.002 || !(4.0..18.0).contains(t), "{t}: {rpm} for {wanted}");
+    }
+    let r = result(&reference("run_up.wav"), &format!(r#"{{"lens": "order_track", {tacho}, "orders": [1, 2.5, 7]}}"#));
+    let rpm = floats(&r["axes"][0]["values"]);
+    let wanted = &run_up["components"][0];
+    let first = &r["traces"][0];
+    for ((rpm, re), im) in rpm.iter().zip(floats(&first["re"])).zip(floats(&first["im"])) {
+        let share = (rpm - start) / (end - start);
+        if (0.2..0.9).contains(&share) {
+            assert!((re.hypot(im) / wanted["amplitude_peak"].as_f64().unwrap() - 1.0).abs() < 0.01);
+            assert!((im.atan2(re).to_degrees() - wanted["phase_deg"].as_f64().unwrap()).abs() < 2.0);
+        }
+    }
+    assert_eq!(r["traces"].as_array().unwrap().len(), 3);
+
+    let knock = reference_json("knock.json");
+    let r = result(&reference("knock.wav"), r#"{"lens": "arrivals"}"#);
+    let found: Vec<f64> = r["numbers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|n| n["name"] == "arrival")
+        .map(|n| n["value"].as_f64().unwrap())
+        .collect();
+    for (g, w) in found.iter().zip(floats(&knock["arrivals_s"])) {
+        assert!((g - w).abs() < 10e-6, "{g} for {w}");
+    }
+}
+
+#[test]
+fn complex_traces_and_maps_have_their_form_in_csv() {
+    let folder = tempfile::tempdir().unwrap();
+    let table = |input: &str, recipe: &str| {
+        let out = folder.path().join("out.csv");
+        let done = analyze(&reference(input), recipe, &["--out", out.to_str().unwrap()]);
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        let text = std::fs::read_to_string(&out).unwrap();
+        let rows: Vec<Vec<f64>> =
+            text.lines().skip(1).map(|l| l.split(',').map(|c| c.parse().unwrap_or(f64::NAN)).collect()).collect();
+        (text.lines().next().unwrap().to_string(), rows)
+    };
+    let (head, rows) = table("two_channel.wav", r#"{"lens": "response", "block": 64, "input_unit": "m/s²"}"#);
+    assert_eq!(head, "frequency [Hz],H1 2/1_re [(m/s²)/(m/s²)],H1 2/1_im [(m/s²)/(m/s²)],coherence 2/1");
+    assert_eq!((rows.len(), rows[3][0]), (33, 96.0));
+    let (head, rows) =
+        table("two_channel.wav", r#"{"lens": "spectrogram", "block": 64, "interval_s": 1, "channels": [1]}"#);
+    assert_eq!(head, "time [s],frequency [Hz],channel 1 peak [EU]");
+    assert_eq!((rows.len(), &rows[34][..2]), (12 * 33, &[1.5, 32.0][..]));
+    let (head, rows) = table("history.wav", r#"{"lens": "rainflow", "edges": [0, 5, 20], "mean_edges": [-9, 0, 9]}"#);
+    assert_eq!(
+        head,
+        "range,channel 1 count,\"channel 1 count by mean, mean -4.5\",\"channel 1 count by mean, mean 4.5\""
+    );
+    assert!(rows.iter().all(|r| (r[1] - r[2] - r[3]).abs() < 1e-9));
+    let (head, rows) = table("knock.wav", r#"{"lens": "arrivals"}"#);
+    assert_eq!((head.as_str(), rows.len()), ("name,channel,unit,value", 8));
+}
+
+#[test]
+fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/recipes");
+    let mut lenses: Vec<String> = Vec::new();
+    for entry in std::fs::read_dir(&folder).unwrap() {
+        let path = entry.unwrap().path();
+        let text = std::fs::read_to_string(&path).unwrap();
+        let lens = serde_json::from_str::<Value>(&text).unwrap()["lens"].as_str().unwrap().to_string();
+        let input = match lens.as_str() {
+            "speed" | "order_map" | "order_track" | "level" | "octave" | "envelope" => "run_up.wav",
+            "arrivals" => "knock.wav",
+            "shock" => "half_sine.wav",
+            _ => "two_channel.wav",
+        };
+        let first = result(&reference(input), &text);
+        let again = result(&reference(input), &first["recipe"].to_string());
+        for part in ["recipe", "axes", "traces", "numbers", "cautions"] {
+            assert_eq!(first[part], again[part], "{}: {part}", path.display());
+        }
+        lenses.push(lens);
+    }
+    for lens in echo_job::recipe::LENSES {
+        assert!(lenses.iter().any(|l| l == lens), "no example of {lens}");
+    }
 }

@@ -167,7 +167,7 @@ fn bands_levels_and_maps_read_a_tone() {
     assert_eq!(refusal(r#"{"lens": "octave", "to_hz": 4000}"#, &mut s).0, "to_hz");
     assert_eq!(refusal(r#"{"lens": "octave", "fraction": 5}"#, &mut s).0, "fraction");
     assert_eq!(refusal(r#"{"lens": "octave", "from_hz": 10000}"#, &mut s).0, "from_hz");
-    assert_eq!(refusal(r#"{"lens": "spectrogram", "block": 4, "interval_s": 0.0002}"#, &mut s).0, "interval_s");
+    assert_eq!(refusal(r#"{"lens": "spectrogram", "block": 65536, "interval_s": 0.001}"#, &mut s).0, "interval_s");
 }
 
 #[test]

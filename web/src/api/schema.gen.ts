@@ -467,6 +467,26 @@ export interface components {
             /** @description Curves over the axes. */
             traces: components["schemas"]["Trace"][];
         };
+        /** @description Settings of the arrivals lens. */
+        ArrivalsSettings: {
+            /**
+             * @description Band that is looked at, Hz; everything where left out. The filter smears the onset by about
+             *     the inverse of the band's width.
+             * @default null
+             */
+            band_hz: number[] | null;
+            /**
+             * @description How the onset is found.
+             * @default aic
+             */
+            pick: components["schemas"]["PickName"];
+            /**
+             * Format: double
+             * @description Share of the peak for the pick by threshold.
+             * @default 0.1
+             */
+            threshold: number;
+        };
         /**
          * @description How blocks are averaged.
          * @enum {string}
@@ -634,10 +654,100 @@ export interface components {
             sensitivity: string;
         };
         /**
+         * @description How counts are given.
+         * @enum {string}
+         */
+        CountsAs: "absolute" | "relative";
+        /**
          * @description How an input is connected to its converter.
          * @enum {string}
          */
         Coupling: "DC" | "AC" | "IEPE";
+        /** @description Settings of the cross spectrum lens. */
+        CrossRecipe: {
+            /**
+             * @description How blocks are averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["AveragingName"];
+            /**
+             * Format: double
+             * @description Time constant of exponential averaging, averages.
+             * @default 8
+             */
+            averaging_constant: number;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * @description Channel the others are compared with, from 1.
+             * @default 1
+             */
+            reference: components["schemas"]["References"];
+            /**
+             * @description Weighting.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
+            /**
+             * Format: double
+             * @description β of a Kaiser window, tapered share of a Tukey window; unused by the others.
+             * @default null
+             */
+            window_shape: number | null;
+        };
+        /**
+         * @description What a filter is best at.
+         * @enum {string}
+         */
+        Design: "butterworth" | "bessel" | "chebyshev";
+        /**
+         * @description What is read from each interval.
+         * @enum {string}
+         */
+        DetectorName: "rms" | "peak";
+        /**
+         * @description What is counted.
+         * @enum {string}
+         */
+        DistributionKind: "time_at_level" | "histogram" | "level_crossing";
+        /** @description Settings of the distribution lens. */
+        DistributionSettings: {
+            /**
+             * @description How counts are given.
+             * @default absolute
+             */
+            as: components["schemas"]["CountsAs"];
+            /**
+             * @description Number of classes of one width over the whole range of the channels; 32 where there are no
+             *     `edges` either.
+             * @default null
+             */
+            classes: number | null;
+            /**
+             * @description Edges of the classes, ascending.
+             * @default null
+             */
+            edges: number[] | null;
+            /**
+             * @description What is counted.
+             * @default time_at_level
+             */
+            kind: components["schemas"]["DistributionKind"];
+            /**
+             * @description Count what is outside the edges in the first and the last class.
+             * @default false
+             */
+            open_ends: boolean;
+        };
         /** @description How a recording ended. */
         Ended: {
             /**
@@ -665,12 +775,104 @@ export interface components {
             /** @description Whether it ended as planned or ordered. */
             whole: boolean;
         };
+        /**
+         * @description What an envelope is shown as.
+         * @enum {string}
+         */
+        EnvelopeOutput: "spectrum" | "waveform";
+        /** @description Settings of the envelope lens. */
+        EnvelopeRecipe: {
+            /**
+             * @description How blocks are averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["AveragingName"];
+            /**
+             * Format: double
+             * @description Time constant of exponential averaging, averages.
+             * @default 8
+             */
+            averaging_constant: number;
+            /**
+             * @description Band whose envelope is taken, Hz. It has to be given.
+             * @default null
+             */
+            band_hz: number[] | null;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
+            /**
+             * @description Order of the band-pass, a Butterworth run forward and backward.
+             * @default 3
+             */
+            order: number;
+            /**
+             * @description What is shown.
+             * @default spectrum
+             */
+            output: components["schemas"]["EnvelopeOutput"];
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * @description What the values of the spectrum mean.
+             * @default peak
+             */
+            scaling: components["schemas"]["ScalingName"];
+            /**
+             * @description Weighting.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
+            /**
+             * Format: double
+             * @description β of a Kaiser window, tapered share of a Tukey window; unused by the others.
+             * @default null
+             */
+            window_shape: number | null;
+        };
         /** @description Body of every answer that is an error. */
         ErrorBody: {
             /** @description The key or column it is about, if one. */
             field?: string | null;
             /** @description What happened and what is allowed, in a sentence. */
             says: string;
+        };
+        /**
+         * @description Which signal is taken to carry the noise.
+         * @enum {string}
+         */
+        EstimatorName: "h1" | "h2" | "hv";
+        /** @description Exponential window from the hit of each block on. */
+        ExponentialWindowSettings: {
+            /**
+             * Format: double
+             * @description Time constant, s.
+             */
+            decay_s: number;
+        };
+        /** @description Force window around the hit of each block. */
+        ForceWindowSettings: {
+            /**
+             * Format: double
+             * @description Time before the peak that is kept, s.
+             */
+            before_s?: number;
+            /**
+             * Format: double
+             * @description Length of the flat part, s.
+             */
+            length_s: number;
+            /**
+             * Format: double
+             * @description Length of the cosine taper on either side, s.
+             */
+            taper_s?: number;
         };
         /** @description A front end that was found. */
         Found: {
@@ -778,7 +980,68 @@ export interface components {
         }) | (components["schemas"]["SpectrumRecipe"] & {
             /** @enum {string} */
             lens: "spectrum";
+        }) | (components["schemas"]["CrossRecipe"] & {
+            /** @enum {string} */
+            lens: "cross";
+        }) | (components["schemas"]["ResponseRecipe"] & {
+            /** @enum {string} */
+            lens: "response";
+        }) | (components["schemas"]["EnvelopeRecipe"] & {
+            /** @enum {string} */
+            lens: "envelope";
+        }) | (components["schemas"]["OctaveRecipe"] & {
+            /** @enum {string} */
+            lens: "octave";
+        }) | (components["schemas"]["SpectrogramRecipe"] & {
+            /** @enum {string} */
+            lens: "spectrogram";
+        }) | (components["schemas"]["LevelSettings"] & {
+            /** @enum {string} */
+            lens: "level";
+        }) | (components["schemas"]["DistributionSettings"] & {
+            /** @enum {string} */
+            lens: "distribution";
+        }) | (components["schemas"]["RainflowSettings"] & {
+            /** @enum {string} */
+            lens: "rainflow";
+        }) | (components["schemas"]["ShockRecipe"] & {
+            /** @enum {string} */
+            lens: "shock";
+        }) | (components["schemas"]["SpeedRecipe"] & {
+            /** @enum {string} */
+            lens: "speed";
+        }) | (components["schemas"]["OrderMapRecipe"] & {
+            /** @enum {string} */
+            lens: "order_map";
+        }) | (components["schemas"]["OrderTrackRecipe"] & {
+            /** @enum {string} */
+            lens: "order_track";
+        }) | (components["schemas"]["ArrivalsSettings"] & {
+            /** @enum {string} */
+            lens: "arrivals";
         });
+        /** @description Settings of the level lens. */
+        LevelSettings: {
+            /**
+             * @description Band the level is of, Hz; 10 Hz to 1 kHz is usual for machinery.
+             * @default [
+             *       10,
+             *       1000
+             *     ]
+             */
+            band_hz: number[];
+            /**
+             * @description What is read from each interval.
+             * @default rms
+             */
+            detector: components["schemas"]["DetectorName"];
+            /**
+             * Format: double
+             * @description Length of an interval, s.
+             * @default 1
+             */
+            interval_s: number;
+        };
         /** @description Connection to the front end. */
         LinkState: {
             /** @enum {string} */
@@ -835,6 +1098,91 @@ export interface components {
              */
             value: number;
         };
+        /**
+         * @description How the square of a band is averaged.
+         * @enum {string}
+         */
+        OctaveAveraging: "linear" | "fast" | "slow";
+        /** @description Settings of the octave lens. */
+        OctaveRecipe: {
+            /**
+             * @description How the square of a band is averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["OctaveAveraging"];
+            /**
+             * Format: int32
+             * @description Bands an octave: 1, 3, 6, 12 or 24.
+             * @default 3
+             */
+            fraction: number;
+            /**
+             * Format: double
+             * @description Lowest frequency a band must hold, Hz.
+             * @default 20
+             */
+            from_hz: number;
+            /**
+             * Format: double
+             * @description Highest frequency a band must hold, Hz; 20 kHz, or what the sample rate allows, where left
+             *     out.
+             * @default null
+             */
+            to_hz: number | null;
+        };
+        /** @description Settings of the order map lens. */
+        OrderMapRecipe: {
+            /**
+             * Format: double
+             * @description Highest order.
+             */
+            max_order?: number;
+            /**
+             * Format: double
+             * @description Distance of the lines, orders; a block is as many revolutions as its inverse.
+             */
+            resolution?: number;
+            /**
+             * Format: double
+             * @description Distance of the speeds, rpm.
+             */
+            step_rpm?: number;
+            /** @description Which way the speed is followed. */
+            sweep?: components["schemas"]["SweepName"];
+            /** @description The speed sensor. */
+            tacho: components["schemas"]["Tacho"];
+            /** @description Weighting of the block. */
+            window?: components["schemas"]["WindowName"];
+        };
+        /** @description Settings of the order track lens. */
+        OrderTrackRecipe: {
+            /** @description How an order is followed. */
+            method?: components["schemas"]["TrackMethod"];
+            /** @description Orders that are followed. */
+            orders?: number[];
+            /**
+             * Format: double
+             * @description Width of an order that is told from its neighbours; a block is as many revolutions as its
+             *     inverse.
+             */
+            resolution?: number;
+            /**
+             * @description Speeds at which the shaft does not vibrate yet, rpm: the mean vector of each order there is
+             *     taken off.
+             */
+            slow_roll_rpm?: number[] | null;
+            /**
+             * Format: double
+             * @description Distance of the speeds, rpm.
+             */
+            step_rpm?: number;
+            /** @description Which way the speed is followed. */
+            sweep?: components["schemas"]["SweepName"];
+            /** @description The speed sensor. */
+            tacho: components["schemas"]["Tacho"];
+            /** @description Weighting of the block. */
+            window?: components["schemas"]["WindowName"];
+        };
         /** @description A peak of a trace, interpolated to fit the window. */
         PeakFound: {
             /**
@@ -853,6 +1201,11 @@ export interface components {
              */
             value: number;
         };
+        /**
+         * @description How an onset is found.
+         * @enum {string}
+         */
+        PickName: "aic" | "threshold";
         /** @description What is recorded. */
         Plan: {
             /**
@@ -985,10 +1338,53 @@ export interface components {
             /** @description Units it is shown in. */
             units: string[];
         };
+        /** @description Settings of the rainflow lens. */
+        RainflowSettings: {
+            /**
+             * @description Number of classes of one width from 0 to the largest range; 32 where there are no `edges`.
+             * @default null
+             */
+            classes: number | null;
+            /**
+             * @description Edges of the range classes, ascending.
+             * @default null
+             */
+            edges: number[] | null;
+            /**
+             * Format: double
+             * @description Exponent of the damage sum.
+             * @default 5
+             */
+            exponent: number;
+            /**
+             * Format: double
+             * @description Reversals of this or less are passed over, in the channel's unit.
+             * @default 0
+             */
+            hysteresis: number;
+            /**
+             * @description Edges of the mean classes of the matrix, ascending; 16 over the range of the channels where
+             *     left out.
+             * @default null
+             */
+            mean_edges: number[] | null;
+            /**
+             * @description What becomes of ranges that never closed.
+             * @default half
+             */
+            residue: components["schemas"]["ResidueName"];
+        };
         /** @description A lens with its settings, and what it looks at. */
         Recipe: components["schemas"]["Lens"] & {
             /** @description Channels, counted from 1; all when left out. */
             channels?: number[] | null;
+            /** @description Unit of the input, for files that name none. */
+            input_unit?: string | null;
+            /**
+             * Format: double
+             * @description Where a unit asks for integration: what is below this is left out, Hz.
+             */
+            integrate_above_hz: number;
             /** @description What is done to the samples first, in order. */
             prepare: components["schemas"]["Step"][];
             /** @description For integer WAV: share of full scale a unit, a channel. */
@@ -1002,6 +1398,8 @@ export interface components {
          * @enum {string}
          */
         Reduce: "none" | "minmax";
+        /** @description One channel or several. */
+        References: number | number[];
         /** @description Text and choices of a report. */
         ReportBody: {
             /** @description Findings in the engineer's words. */
@@ -1017,6 +1415,61 @@ export interface components {
             shown_hz?: number[] | null;
             /** @description Title; not empty. */
             title: string;
+        };
+        /**
+         * @description What becomes of ranges that never closed.
+         * @enum {string}
+         */
+        ResidueName: "half" | "repeat" | "ignore";
+        /** @description Settings of the response lens. */
+        ResponseRecipe: {
+            /**
+             * @description How blocks are averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["AveragingName"];
+            /**
+             * Format: double
+             * @description Time constant of exponential averaging, averages.
+             * @default 8
+             */
+            averaging_constant: number;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
+            /**
+             * @description Which signal is taken to carry the noise.
+             * @default h1
+             */
+            estimator: components["schemas"]["EstimatorName"];
+            /** @default null */
+            exponential_window: components["schemas"]["ExponentialWindowSettings"] | null;
+            /** @default null */
+            force_window: components["schemas"]["ForceWindowSettings"] | null;
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * @description Channels the responses are to, from 1: one, or a list.
+             * @default 1
+             */
+            reference: components["schemas"]["References"];
+            /**
+             * @description Weighting.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
+            /**
+             * Format: double
+             * @description β of a Kaiser window, tapered share of a Tukey window; unused by the others.
+             * @default null
+             */
+            window_shape: number | null;
         };
         /** @description Something to keep in mind when reading the result. */
         ResultCaution: {
@@ -1136,8 +1589,45 @@ export interface components {
              */
             value: number;
         };
-        /** @description Settings of the spectrum lens. */
-        SpectrumRecipe: {
+        /** @description Settings of the shock response lens. */
+        ShockRecipe: {
+            /**
+             * Format: double
+             * @description Lowest natural frequency, Hz.
+             * @default 10
+             */
+            from_hz: number;
+            /**
+             * Format: int32
+             * @description Natural frequencies an octave.
+             * @default 6
+             */
+            per_octave: number;
+            /**
+             * Format: double
+             * @description Quality of the oscillators.
+             * @default 10
+             */
+            q: number;
+            /**
+             * @description Which responses are taken.
+             * @default maximax
+             */
+            take: components["schemas"]["Take"];
+            /**
+             * Format: double
+             * @description Highest natural frequency, Hz; a tenth of the sample rate where left out.
+             * @default null
+             */
+            to_hz: number | null;
+        };
+        /**
+         * @description Which edge of a pulse counts.
+         * @enum {string}
+         */
+        SlopeName: "rising" | "falling";
+        /** @description Settings of the spectrogram lens. */
+        SpectrogramRecipe: {
             /**
              * @description How blocks are averaged.
              * @default linear
@@ -1156,10 +1646,51 @@ export interface components {
             block: number;
             /**
              * Format: double
-             * @description Where the unit asks for integration: lines below this are left out, Hz.
-             * @default 2
+             * @description Time from column to column, s; one block a column where left out.
+             * @default null
              */
-            integrate_above_hz: number;
+            interval_s: number | null;
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * @description What the values mean.
+             * @default peak
+             */
+            scaling: components["schemas"]["ScalingName"];
+            /**
+             * @description Weighting.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
+            /**
+             * Format: double
+             * @description β of a Kaiser window, tapered share of a Tukey window; unused by the others.
+             * @default null
+             */
+            window_shape: number | null;
+        };
+        /** @description Settings of the spectrum lens. */
+        SpectrumRecipe: {
+            /**
+             * @description How blocks are averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["AveragingName"];
+            /**
+             * Format: double
+             * @description Time constant of exponential averaging, averages.
+             * @default 8
+             */
+            averaging_constant: number;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
             /**
              * Format: double
              * @description Share of a block the next one repeats.
@@ -1184,6 +1715,16 @@ export interface components {
             window_shape: number | null;
             /** @default null */
             zoom: components["schemas"]["Zoom"] | null;
+        };
+        /** @description Settings of the speed lens. */
+        SpeedRecipe: {
+            /**
+             * Format: double
+             * @description Time from value to value, s.
+             */
+            interval_s?: number;
+            /** @description The speed sensor. */
+            tacho: components["schemas"]["Tacho"];
         };
         /** @description Settings of the statistics lens. */
         StatisticsSettings: {
@@ -1212,7 +1753,7 @@ export interface components {
             /** @description Whether the database answers. */
             store: boolean;
         };
-        /** @description One step of preparation. Filters are Butterworth, run forward and backward unless `one_pass`. */
+        /** @description One step of preparation. Filters run forward and backward unless `one_pass`. */
         Step: {
             /** @enum {string} */
             do: "detrend";
@@ -1220,38 +1761,96 @@ export interface components {
             /** @enum {string} */
             do: "zero";
         } | {
+            /** @description What the filter is best at. */
+            design?: components["schemas"]["Design"];
             /** @enum {string} */
             do: "highpass";
             /**
              * Format: double
-             * @description Edge at −3 dB, Hz.
+             * @description Edge, Hz.
              */
             edge_hz: number;
             /** @description Causal, with phase. */
             one_pass?: boolean;
             /** @description Order of the filter. */
             order?: number;
+            /**
+             * Format: double
+             * @description Ripple of a Chebyshev filter, dB.
+             */
+            ripple_db?: number;
         } | {
+            /** @description What the filter is best at. */
+            design?: components["schemas"]["Design"];
             /** @enum {string} */
             do: "lowpass";
             /**
              * Format: double
-             * @description Edge at −3 dB, Hz.
+             * @description Edge, Hz.
              */
             edge_hz: number;
             /** @description Causal, with phase. */
             one_pass?: boolean;
             /** @description Order of the filter. */
             order?: number;
+            /**
+             * Format: double
+             * @description Ripple of a Chebyshev filter, dB.
+             */
+            ripple_db?: number;
         } | {
-            /** @description Edges at −3 dB, Hz. */
+            /** @description Edges, Hz. */
             band_hz: number[];
+            /** @description What the filter is best at. */
+            design?: components["schemas"]["Design"];
             /** @enum {string} */
             do: "bandpass";
             /** @description Causal, with phase. */
             one_pass?: boolean;
             /** @description Order of the prototype. */
             order?: number;
+            /**
+             * Format: double
+             * @description Ripple of a Chebyshev filter, dB.
+             */
+            ripple_db?: number;
+        } | {
+            /** @description Edges, Hz. */
+            band_hz: number[];
+            /** @description What the filter is best at. */
+            design?: components["schemas"]["Design"];
+            /** @enum {string} */
+            do: "bandstop";
+            /** @description Causal, with phase. */
+            one_pass?: boolean;
+            /** @description Order of the prototype. */
+            order?: number;
+            /**
+             * Format: double
+             * @description Ripple of a Chebyshev filter, dB.
+             */
+            ripple_db?: number;
+        } | {
+            /**
+             * Format: double
+             * @description What is below this is taken off, Hz.
+             */
+            above_hz?: number;
+            /** @enum {string} */
+            do: "integrate";
+            /**
+             * Format: int32
+             * @description How many times, 1 to 3.
+             */
+            times?: number;
+        } | {
+            /** @enum {string} */
+            do: "differentiate";
+            /**
+             * Format: int32
+             * @description How many times, 1 to 3.
+             */
+            times?: number;
         };
         /** @description A stretch of time from the start of the data. */
         Stretch: {
@@ -1266,6 +1865,54 @@ export interface components {
              */
             to_s: number;
         };
+        /**
+         * @description Which way the speed is followed.
+         * @enum {string}
+         */
+        SweepName: "automatic" | "up" | "down";
+        /** @description A speed sensor and how its pulses are read. */
+        Tacho: {
+            /**
+             * Format: int32
+             * @description Channel with the pulses, from 1.
+             */
+            channel: number;
+            /**
+             * Format: double
+             * @description How far the signal must have been on the other side; a fifth of the way between its
+             *     extremes where left out.
+             */
+            hysteresis?: number | null;
+            /**
+             * Format: int32
+             * @description How many of them are left out in one gap.
+             */
+            missing_teeth?: number;
+            /**
+             * Format: double
+             * @description Pulses a revolution of the shaft that orders are of; missing ones are counted.
+             */
+            pulses_per_rev?: number;
+            /** @description Which edge counts. */
+            slope?: components["schemas"]["SlopeName"];
+            /**
+             * Format: double
+             * @description Stiffness of the speed curve, s; half a mean revolution where left out, 0 for none.
+             */
+            smooth_s?: number | null;
+            /**
+             * Format: double
+             * @description Level that is crossed, in the channel's unit; halfway between its extremes where left out.
+             */
+            threshold?: number | null;
+            /** @description Stripes are unevenly spaced; their places are learned. */
+            uneven?: boolean;
+        };
+        /**
+         * @description Which responses of the oscillators are taken.
+         * @enum {string}
+         */
+        Take: "maximax" | "positive" | "negative";
         /** @description A curve. */
         Trace: {
             /**
@@ -1273,15 +1920,32 @@ export interface components {
              * @description Channel, from 1.
              */
             channel: number;
+            /** @description Imaginary parts of a complex trace. */
+            im?: number[] | null;
             /** @description Name of the channel or pair. */
             name: string;
             /** @description What the values are, such as “PSD”. */
             quantity: string;
+            /** @description Real parts of a complex trace. */
+            re?: number[] | null;
+            /**
+             * Format: int32
+             * @description Channel it is seen against, from 1.
+             */
+            reference?: number | null;
             /** @description Their unit. */
             unit: string;
-            /** @description One value an axis point; null where there is none. */
+            /**
+             * @description One value an axis point, or for a map one a pair of them, the last axis fastest; null where
+             *     there is none. Left out for complex traces.
+             */
             values: number[];
         };
+        /**
+         * @description How an order is followed.
+         * @enum {string}
+         */
+        TrackMethod: "resample";
         /** @description Settings of the waveform lens. */
         WaveformSettings: {
             /**
