@@ -11,9 +11,7 @@ use std::path::PathBuf;
 
 /// Arguments of `analyze`.
 #[derive(Args)]
-#[command(
-    after_help = "A recipe is one JSON object, such as\n  {\"lens\": \"spectrum\", \"block\": 4096, \"scaling\": \"psd\"}\nThe lenses are waveform, statistics and spectrum; examples/recipes has one of each."
-)]
+#[command(after_help = help())]
 pub struct Analyze {
     /// WAV or CSV file.
     input: PathBuf,
@@ -23,6 +21,39 @@ pub struct Analyze {
     /// Where the result goes: a .json or .csv file; JSON to standard output when left out.
     #[arg(long)]
     out: Option<PathBuf>,
+}
+
+/// Every lens with what it gives; examples/recipes has a file of each.
+const LENSES: [(&str, &str); 16] = [
+    ("waveform", "value against time; reduce, points"),
+    ("statistics", "rms, mean, peak, … ; interval_s"),
+    ("level", "overall level in a band against time; band_hz, detector, interval_s"),
+    ("spectrum", "averaged spectrum; block, window, overlap, averaging, scaling, zoom"),
+    ("spectrogram", "spectra against time; as spectrum, interval_s"),
+    ("cross", "complex cross PSD and coherence; as spectrum, reference"),
+    ("response", "frequency response and coherence; reference, estimator, force_window, exponential_window"),
+    ("envelope", "envelope of a band, or its spectrum; band_hz, order, output"),
+    ("octave", "fractional-octave bands; fraction, averaging, from_hz, to_hz"),
+    ("distribution", "time at level, histogram, level crossing; kind, classes or edges, open_ends, as"),
+    ("rainflow", "cycles by range and mean; classes or edges, mean_edges, hysteresis, residue, exponent"),
+    ("shock", "shock response spectrum; q, per_octave, from_hz, to_hz, take"),
+    ("speed", "rpm against time; tacho, interval_s"),
+    ("order_map", "amplitude against speed and order; tacho, max_order, resolution, step_rpm"),
+    ("order_track", "amplitude and phase of orders; tacho, orders, resolution, step_rpm, slow_roll_rpm"),
+    ("arrivals", "first arrival of a burst; pick, threshold, band_hz"),
+];
+
+fn help() -> String {
+    let mut text = String::from(
+        "A recipe is one JSON object, such as\n  {\"lens\": \"spectrum\", \"block\": 4096, \"scaling\": \"psd\"}\n\nLenses and their settings; examples/recipes has one of each, docs/methods.md how each is computed:\n",
+    );
+    for (name, says) in LENSES {
+        text.push_str(&format!("  {name:<13} {says}\n"));
+    }
+    text.push_str(
+        "\nFor every lens: channels [1, 2], stretch {\"from_s\": 0, \"to_s\": 12}, unit, input_unit, integrate_above_hz, and\nprepare [{\"do\": detrend | zero | highpass | lowpass | bandpass | bandstop | integrate | differentiate, …}].\nExit status: 0 done, 2 the recipe or the input is wrong, 1 anything else.",
+    );
+    text
 }
 
 fn refused(e: FormatError) -> Failure {
@@ -43,11 +74,8 @@ impl Analyze {
             .map_err(|e| Failure::Refused(format!("--recipe {}: {e}", self.recipe.display())))?;
         let recipe = Recipe::from_json(&text).map_err(|e| Failure::Refused(e.says))?;
         let mut source = file::open(&self.input).map_err(refused)?;
-        let provenance = Provenance {
-            at: Utc::now().to_rfc3339(),
-            input: self.input.display().to_string(),
-            sha256: Some(file::sha256(&self.input).map_err(refused)?),
-        };
+        let provenance =
+            Provenance { at: Utc::now().to_rfc3339(), input: self.input.display().to_string(), sha256: None };
         let mut percent = u32::MAX;
         let terminal = std::io::stderr().is_terminal();
         let mut progress = |share: f64| {
@@ -59,14 +87,18 @@ impl Analyze {
             true
         };
         let result = analyze(&recipe, source.as_mut(), provenance, &mut progress);
+        if result.is_ok() && terminal {
+            eprint!("\rsha256");
+        }
         if terminal {
             eprint!("\r      \r");
         }
-        let result = result.map_err(|e| match e {
+        let mut result = result.map_err(|e| match e {
             AnalysisError::Refused(r) => Failure::Refused(r.says),
             AnalysisError::Input(says) => Failure::Refused(says),
             AnalysisError::Stopped => Failure::Other(anyhow::anyhow!("stopped")),
         })?;
+        result.made.sha256 = Some(file::sha256(&self.input).map_err(refused)?);
         match &self.out {
             None => {
                 let mut out = BufWriter::new(std::io::stdout().lock());

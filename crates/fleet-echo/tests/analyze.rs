@@ -327,7 +327,10 @@ fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
         }
         lenses.push(lens);
     }
+    let help = Command::new(env!("CARGO_BIN_EXE_fleet-echo")).args(["analyze", "--help"]).output().unwrap();
+    let help = String::from_utf8(help.stdout).unwrap();
     for lens in echo_job::recipe::LENSES {
+        assert!(help.contains(&format!("\n  {lens} ")), "--help has no line on {lens}");
         assert!(lenses.iter().any(|l| l == lens), "no example of {lens}");
     }
 }

@@ -55,6 +55,14 @@ pub struct View<'a> {
     preparation: Preparation,
 }
 
+/// Takes a piece of one channel into its state: position in the stretch, samples, and whether they
+/// follow a gap or begin.
+pub type Sink<'a, T> = dyn Fn(&mut T, usize, &[f64], bool) -> Result<(), AnalysisError> + Sync + 'a;
+
+/// Takes a piece of all channels: position in the stretch, one slice a channel, and whether they
+/// follow a gap or begin.
+pub type TogetherSink<'a> = dyn FnMut(usize, &[&[f64]], bool) -> Result<(), AnalysisError> + 'a;
+
 /// What is done to a whole piece of a channel before the lens.
 #[derive(Debug, Clone)]
 struct Preparation {
@@ -240,7 +248,7 @@ impl<'a> View<'a> {
         &mut self,
         progress: &mut dyn FnMut(f64) -> bool,
         states: &mut [T],
-        sink: &(dyn Fn(&mut T, usize, &[f64], bool) -> Result<(), AnalysisError> + Sync),
+        sink: &Sink<'_, T>,
     ) -> Result<(), AnalysisError> {
         let pieces = self.whole_pieces();
         let total = self.len().max(1) as f64;
@@ -296,7 +304,7 @@ impl<'a> View<'a> {
     pub fn feed_together(
         &mut self,
         progress: &mut dyn FnMut(f64) -> bool,
-        sink: &mut dyn FnMut(usize, &[&[f64]], bool) -> Result<(), AnalysisError>,
+        sink: &mut TogetherSink<'_>,
     ) -> Result<(), AnalysisError> {
         let all: Vec<Chosen> = self.references.iter().chain(&self.channels).cloned().collect();
         let total = self.len().max(1) as f64;

@@ -60,8 +60,11 @@ fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Result<Turning,
     Ok(Turning { curve, tacho, cautions, pulses: train.pulses.len() })
 }
 
+/// A kind of fault: rule, words, and which verdicts are of it.
+type Kind = (&'static str, &'static str, fn(Verdict) -> bool);
+
 fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
-    let kinds: [(&str, &str, fn(Verdict) -> bool); 3] = [
+    let kinds: [Kind; 3] = [
         ("tacho missed", "missing before", |v| matches!(v, Verdict::AfterMissed(_))),
         ("tacho extra", "too many", |v| v == Verdict::Extra),
         ("tacho jitter", "more than 15 % early or late", |v| v == Verdict::Jitter),
