@@ -36,6 +36,7 @@ pub mod impact;
 pub mod level;
 pub mod locate;
 pub mod motion;
+pub(crate) mod numeric;
 pub mod octave;
 pub mod peak;
 pub mod rainflow;

@@ -5,6 +5,7 @@
 //! Crochiere & Rabiner, "Multirate Digital Signal Processing", ch. 4; Kaiser 1974.
 
 use crate::error::{Result, SignalError, argument, check_finite, check_rate};
+use crate::numeric::dot;
 use crate::window::bessel_i0;
 use std::f64::consts::PI;
 
@@ -174,7 +175,7 @@ impl Resampler {
                 break;
             };
             let phase = (place % self.up) as usize * width;
-            out.push(x.iter().zip(&self.phases[phase..phase + width]).map(|(x, t)| x * t).sum());
+            out.push(dot(x, &self.phases[phase..phase + width]));
             self.next_output += 1;
         }
         let keep_from = self.next_output * self.down / self.up;

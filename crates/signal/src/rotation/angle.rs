@@ -7,6 +7,7 @@
 
 use super::curve::AngleCurve;
 use crate::error::{Result, SignalError, argument, check_finite, check_rate};
+use crate::numeric::dot;
 use crate::resample::kaiser_beta;
 use crate::window::bessel_i0;
 use std::f64::consts::PI;
@@ -139,22 +140,16 @@ impl AngleSampler {
             let from = (place - half).ceil().max(0.0) as usize;
             let to = ((place + half).floor() as usize + 1).min(n);
             let step = per_crossing * TABLE_STEPS as f64;
-            let mut sum = 0.0;
             weights.clear();
             weights.extend((from..to).map(|i| {
                 let x = (i as f64 - place).abs() * step;
-                let k = x as usize;
-                let share = x - k as f64;
-                let w = match self.table.get(k..k + 2) {
-                    Some(t) => t[0] + share * (t[1] - t[0]),
-                    None => 0.0,
-                };
-                sum += w;
-                w
+                let k = (x as u32 as usize).min(self.table.len() - 2);
+                let t = &self.table[k..k + 2];
+                t[0] + (x - k as f64) * (t[1] - t[0])
             }));
+            let sum: f64 = weights.iter().sum();
             for (c, out) in channels.iter().zip(&mut out) {
-                let y: f64 = c[from..to].iter().zip(&weights).map(|(x, w)| x * w).sum();
-                out.push(y / sum);
+                out.push(dot(&c[from..to], &weights) / sum);
             }
         }
         Ok(out)
