@@ -3,6 +3,7 @@
 use crate::Program;
 use anyhow::{Context, Result};
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
 use serde_json::json;
 use std::process::{Command, Stdio};
@@ -115,4 +116,36 @@ impl Browser {
         self.page.perform_actions(mouse).await?;
         Ok(())
     }
+
+    /// Chooses from a list: presses the word with this label, then the option with this text.
+    ///
+    /// # Errors
+    /// The word or the option is not there.
+    pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
+        self.find(&format!("button[aria-label='{label}']")).await?.click().await?;
+        self.find("[role=option]").await?;
+        for o in self.page.find_all(Locator::Css("[role=option]")).await? {
+            if plain(&o.text().await?).starts_with(option) {
+                o.click().await?;
+                return Ok(());
+            }
+        }
+        anyhow::bail!("{label} offers no {option}")
+    }
+
+    /// Types into a field in place of what it holds.
+    ///
+    /// # Errors
+    /// The field is not there.
+    pub async fn type_over(&self, css: &str, text: &str) -> Result<()> {
+        let field = self.find(css).await?;
+        field.send_keys(&format!("{}a{}", char::from(Key::Control), char::from(Key::Null))).await?;
+        field.send_keys(text).await?;
+        Ok(())
+    }
+}
+
+/// Text without the narrow spaces between numbers and units.
+pub fn plain(text: &str) -> String {
+    text.replace(['\u{202f}', '\u{2009}', '\u{a0}'], "")
 }

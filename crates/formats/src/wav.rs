@@ -5,17 +5,47 @@ use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
 use hound::{SampleFormat, WavReader, WavSpec, WavWriter};
 use std::fs::File;
-use std::io::{BufReader, Seek, Write};
+use std::io::{BufReader, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
 /// A WAV file read piece by piece.
+///
+/// The head is read by hound; the samples are decoded here, many at a time, because files of
+/// gigabytes are to be gone through at the speed of the disk.
 pub struct WavSource {
-    reader: WavReader<BufReader<File>>,
+    file: BufReader<File>,
     info: SourceInfo,
     spec: WavSpec,
     name: String,
-    /// Frame the reader stands before.
-    at: u64,
+    /// Position of the first frame in the file.
+    data: u64,
+    /// Bytes of one sample.
+    width: usize,
+    bytes: Vec<u8>,
+}
+
+/// Bytes a sample takes, and where the first frame is: what hound knows but does not tell.
+fn layout(mut file: impl Read + Seek) -> std::io::Result<(usize, u64)> {
+    let mut head = [0; 8];
+    let (mut align, mut channels) = (0, 1);
+    file.seek(SeekFrom::Start(12))?;
+    loop {
+        file.read_exact(&mut head)?;
+        let length = u64::from(u32::from_le_bytes([head[4], head[5], head[6], head[7]]));
+        match &head[..4] {
+            b"data" => return Ok((align / channels, file.stream_position()?)),
+            b"fmt " => {
+                let mut fmt = [0; 16];
+                file.read_exact(&mut fmt)?;
+                channels = usize::from(u16::from_le_bytes([fmt[2], fmt[3]])).max(1);
+                align = usize::from(u16::from_le_bytes([fmt[12], fmt[13]]));
+                file.seek(SeekFrom::Current(length as i64 - 16 + (length % 2) as i64))?;
+            }
+            _ => {
+                file.seek(SeekFrom::Current((length + length % 2) as i64))?;
+            }
+        }
+    }
 }
 
 impl WavSource {
@@ -49,7 +79,10 @@ impl WavSource {
             gaps: Vec::new(),
             full_scale: spec.sample_format == SampleFormat::Int,
         };
-        Ok(WavSource { reader, info, spec, name, at: 0 })
+        let mut file = reader.into_inner();
+        let (width, data) = layout(&mut file)
+            .map_err(|e| FormatError::not_that(&name, format!("has a head that cannot be read: {e}")))?;
+        Ok(WavSource { file, info, spec, name, data, width, bytes: Vec::new() })
     }
 }
 
@@ -62,43 +95,30 @@ impl Source for WavSource {
         let wrong = |name: &str, e: &dyn std::fmt::Display| {
             AnalysisError::Input(format!("{name} cannot be read to its end: {e}"))
         };
-        if self.at != from {
-            self.reader.seek(from as u32).map_err(|e| wrong(&self.name, &e))?;
-        }
-        let width = usize::from(self.spec.channels);
-        // Which output a column goes to.
-        let mut places = vec![None; width];
-        for (i, c) in channels.iter().enumerate() {
-            places[*c] = Some(i);
-            out[i].clear();
-        }
-        let total = count * width;
-        let mut put = |i: usize, x: f64| {
-            if let Some(to) = places[i % width] {
-                out[to].push(x);
-            }
-        };
-        let name = &self.name;
-        let mut seen = 0;
-        match self.spec.sample_format {
-            SampleFormat::Float => {
-                for (i, s) in self.reader.samples::<f32>().take(total).enumerate() {
-                    put(i, f64::from(s.map_err(|e| wrong(name, &e))?));
-                    seen += 1;
-                }
-            }
-            SampleFormat::Int => {
-                let scale = 0.5f64.powi(i32::from(self.spec.bits_per_sample) - 1);
-                for (i, s) in self.reader.samples::<i32>().take(total).enumerate() {
-                    put(i, f64::from(s.map_err(|e| wrong(name, &e))?) * scale);
-                    seen += 1;
-                }
+        let (width, frame) = (self.width, self.width * usize::from(self.spec.channels));
+        let start = self.data + from * frame as u64;
+        // A seek that stays in the buffer costs nothing.
+        let here = self.file.stream_position().map_err(|e| wrong(&self.name, &e))?;
+        self.file.seek_relative(start as i64 - here as i64).map_err(|e| wrong(&self.name, &e))?;
+        self.bytes.resize(count * frame, 0);
+        self.file.read_exact(&mut self.bytes).map_err(|_| wrong(&self.name, &"it ends early"))?;
+        let scale = 0.5f64.powi(i32::from(self.spec.bits_per_sample) - 1);
+        // A sample of fewer bits than its bytes hold stands at the lower end.
+        let spare = 32 - u32::from(self.spec.bits_per_sample);
+        let integer = |b: [u8; 4]| f64::from((i32::from_le_bytes(b) << spare) >> spare) * scale;
+        let float = self.spec.sample_format == SampleFormat::Float;
+        for (c, to) in channels.iter().zip(out) {
+            to.clear();
+            let samples = self.bytes.chunks_exact(frame).map(|f| &f[c * width..(c + 1) * width]);
+            match width {
+                _ if float => to.extend(samples.map(|b| f64::from(f32::from_le_bytes([b[0], b[1], b[2], b[3]])))),
+                // One byte is counted from 0 to 255, unlike all others.
+                1 => to.extend(samples.map(|b| (f64::from(b[0]) - 128.0) * scale)),
+                2 => to.extend(samples.map(|b| f64::from(i16::from_le_bytes([b[0], b[1]])) * scale)),
+                3 => to.extend(samples.map(|b| integer([b[0], b[1], b[2], 0]))),
+                _ => to.extend(samples.map(|b| integer([b[0], b[1], b[2], b[3]]))),
             }
         }
-        if seen < total {
-            return Err(wrong(name, &"it ends early"));
-        }
-        self.at = from + count as u64;
         Ok(())
     }
 }

@@ -55,6 +55,52 @@ proptest! {
 }
 
 #[test]
+fn integer_samples_of_every_width_are_shares_of_full_scale() {
+    let folder = tempfile::tempdir().unwrap();
+    for bits in [8u16, 16, 24, 32] {
+        let path = folder.path().join(format!("{bits}.wav"));
+        let spec = hound::WavSpec {
+            channels: 2,
+            sample_rate: 1000,
+            bits_per_sample: bits,
+            sample_format: hound::SampleFormat::Int,
+        };
+        let top = (1i64 << (bits - 1)) - 1;
+        let values: Vec<i32> = [0, 1, -1, top / 2, -top - 1, top].iter().map(|v| *v as i32).collect();
+        let mut w = hound::WavWriter::create(&path, spec).unwrap();
+        for v in &values {
+            w.write_sample(*v).unwrap();
+            w.write_sample(0).unwrap();
+        }
+        w.finalize().unwrap();
+        let mut source = WavSource::open(&path).unwrap();
+        assert!(source.info().full_scale);
+        let found = all(&mut source);
+        for (got, v) in found[0].iter().zip(&values) {
+            assert_eq!(*got, f64::from(*v) / (top + 1) as f64, "{bits} bits, {v}");
+        }
+        assert!(found[1].iter().all(|v| *v == 0.0));
+    }
+}
+
+#[test]
+fn chunks_a_reader_does_not_know_are_passed_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.wav");
+    let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 1000.0, 1).unwrap();
+    out.push(&[vec![0.25, -0.5, 1.5]]).unwrap();
+    out.finish().unwrap();
+    // A note between head and samples.
+    let bytes = std::fs::read(&path).unwrap();
+    let data = bytes.windows(4).position(|w| w == b"data").unwrap();
+    let mut with_note = bytes[..data].to_vec();
+    with_note.extend(b"note\x06\0\0\0hello!");
+    with_note.extend(&bytes[data..]);
+    std::fs::write(&path, with_note).unwrap();
+    assert_eq!(all(&mut WavSource::open(&path).unwrap()), [[0.25, -0.5, 1.5]]);
+}
+
+#[test]
 fn a_wave_that_ends_early_is_told() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.wav");

@@ -152,6 +152,11 @@ struct Flow {
     damage: f64,
 }
 
+/// A power; whole exponents are quicker.
+fn power(x: f64, exponent: f64) -> f64 {
+    if exponent.fract() == 0.0 && exponent < 64.0 { x.powi(exponent as i32) } else { x.powf(exponent) }
+}
+
 /// Cycles by range and mean.
 pub fn rainflow(s: &RainflowSettings, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
     let channels = view.channels.clone();
@@ -175,7 +180,7 @@ pub fn rainflow(s: &RainflowSettings, view: &mut View<'_>, progress: Progress<'_
     let add = |matrix: &mut Vec<f64>, cycles: &mut f64, damage: &mut f64, c: echo_signal::rainflow::Cycle| {
         matrix[ranges.place(c.range) * width + means.place(c.mean)] += c.count;
         *cycles += c.count;
-        *damage += c.count * c.range.powf(s.exponent);
+        *damage += c.count * power(c.range, s.exponent);
     };
     let finish = |f: &mut Flow| {
         let Flow { counter, matrix, cycles, damage } = f;
