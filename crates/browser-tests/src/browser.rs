@@ -80,7 +80,8 @@ impl Browser {
     /// It does not become so within forty seconds.
     pub async fn text_until(&self, css: &str, good: impl Fn(&str) -> bool) -> Result<String> {
         let mut last = String::new();
-        for _ in 0..200 {
+        let begun = std::time::Instant::now();
+        while begun.elapsed() < Duration::from_secs(40) {
             if let Ok(e) = self.page.find(Locator::Css(css)).await
                 && let Ok(text) = e.text().await
             {

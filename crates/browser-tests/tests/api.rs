@@ -216,7 +216,7 @@ async fn a_correction_reaches_overview_results_exports_and_report() -> Result<()
     assert!((400..500).contains(&status), "{body}");
     let mut report = r.get("/api/campaigns/1/report").await?;
     report["title"] = json!("Thruster, after the correction");
-    report["recipe"] = json!({ "lens": "order_map", "tacho": { "channel": 22 } });
+    report["recipe"] = json!({ "lens": "order_map", "channels": [7], "tacho": { "channel": 21 } });
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 204);
     let pdf = r.bytes("/api/campaigns/1/report.pdf").await?;
     assert!(pdf.starts_with(b"%PDF") && pdf.len() > 10_000);

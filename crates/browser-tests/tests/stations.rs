@@ -140,10 +140,9 @@ async fn the_report_is_written_in_the_page() -> Result<()> {
         tokio::time::sleep(std::time::Duration::from_millis(100)).await;
     }
     let report = r.get("/api/campaigns/1/report").await?;
-    assert_eq!(
-        (&report["title"], &report["findings"]),
-        (&json!("Thruster at the quay"), &json!("The mesh is the highest line.\nNothing else stands out."))
-    );
+    assert_eq!(report["title"], "Thruster at the quay");
+    let findings = report["findings"].as_str().unwrap_or_default();
+    assert!(findings.ends_with("The mesh is the highest line.\nNothing else stands out."), "{findings}");
     let folder = tempfile::tempdir()?;
     let path = folder.path().join("report.pdf");
     std::fs::write(&path, r.bytes("/api/campaigns/1/report.pdf").await?)?;
@@ -164,18 +163,13 @@ async fn the_live_view_follows_its_words() -> Result<()> {
     b.choose("Shown length", "0.5").await?;
     b.choose("Highest frequency", "5").await?;
     // Frozen, the state still goes on; and it goes on drawing when told.
-    let freeze = "button[aria-pressed]";
-    for button in b.page.find_all(Locator::Css(freeze)).await? {
-        if button.text().await? == "Freeze" {
-            button.click().await?;
-        }
-    }
-    b.text_until("main", |t| t.contains("Go on")).await?;
+    b.find("button[aria-pressed]:not([data-bar])").await?.click().await?;
+    b.text_until("button[aria-pressed=true]:not([data-bar])", |t| t == "Go on").await?;
     assert_eq!(r.order("record").await?.0, 204);
-    b.text_until("main", |t| t.to_lowercase().contains("recording")).await?;
+    b.text_until("[aria-live]", |t| t.to_lowercase().contains("recording")).await?;
     assert_eq!(r.order("stop").await?.0, 204);
     r.idle().await?;
-    b.text_until("main", |t| t.contains("whole")).await?;
+    b.text_until("[aria-live]", |t| t.contains("Run 2 ended") && t.contains("No block was lost")).await?;
     let runs = r.get("/api/campaigns/1/runs").await?;
     assert_eq!(runs.as_array().map(Vec::len), Some(2), "one take more");
     b.page.clone().close().await?;

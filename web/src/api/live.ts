@@ -64,6 +64,9 @@ class LiveLink {
     };
   }
 
+  private waiting = new Map<Picture["kind"], Picture>();
+  private frame = 0;
+
   private heard(text: string) {
     const body = JSON.parse(text);
     if (body.capture) {
@@ -77,7 +80,16 @@ class LiveLink {
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length)));
     const values = new Float32Array(bytes, Math.ceil((4 + length) / 4) * 4);
     const picture = { ...head, values } as Picture;
-    for (const l of this.pictureListeners) l(picture);
+    // Only the newest picture of a kind is drawn, and only when the screen takes one: a page that
+    // draws slowly shows fewer pictures and still answers keys at once.
+    this.waiting.set(picture.kind, picture);
+    if (this.frame) return;
+    this.frame = requestAnimationFrame(() => {
+      const newest = [...this.waiting.values()];
+      this.waiting.clear();
+      this.frame = 0;
+      for (const picture of newest) for (const l of this.pictureListeners) l(picture);
+    });
   }
 
   private changed() {
