@@ -34,7 +34,10 @@ function useReadiness(): Ready[] {
         : "",
       good: plan !== undefined,
     },
-    { says: going ? `run ${going.number}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`, good: runs.length > 0 },
+    {
+      says: going ? `run ${going.number}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`,
+      good: runs.length > 0,
+    },
     { says: "", good: kept.length > 0 },
     { says: "", good: kept.length > 0 },
   ];
