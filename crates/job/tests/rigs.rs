@@ -1,0 +1,259 @@
+//! The channel table against what a front end offers, units and sensitivities of every quantity,
+//! plans that cannot be, and each caution at its border.
+
+use echo_job::caution::{LevelSeen, check};
+use echo_job::front_end::{FrontEnd, InputOffer};
+use echo_job::plan::{LONGEST_S, Length, Plan};
+use echo_job::rig::{Channel, ChannelChange, Coupling, Rig};
+use echo_job::sensitivity::{Sensitivity, allowed};
+use echo_job::unit::{Quantity, UNITS, find, find_for, grouped};
+use proptest::prelude::*;
+
+fn channel(input: u16) -> Channel {
+    Channel {
+        input,
+        on: true,
+        name: format!("hull frame {input}"),
+        sensor: format!("QA-31, {input}"),
+        quantity: Quantity::Acceleration,
+        unit: "m/s²".into(),
+        sensitivity: Sensitivity::new(10.2, "mV/(m/s²)", Quantity::Acceleration).unwrap(),
+        coupling: Coupling::Iepe,
+        range_v: 5.0,
+        point: format!("point {input}"),
+        direction: "vertical".into(),
+    }
+}
+
+fn rig(n: u16) -> Rig {
+    Rig { name: "hull".into(), channels: (1..=n).map(channel).collect() }
+}
+
+fn lantern(inputs: u16) -> FrontEnd {
+    FrontEnd {
+        model: "Lantern 24".into(),
+        serial: "1".into(),
+        firmware: "1".into(),
+        rates_hz: vec![1024.0, 25_600.0, 51_200.0],
+        clean_share: 0.4,
+        converter_bits: 24,
+        inputs: (1..=inputs)
+            .map(|number| InputOffer {
+                number,
+                module: "A".into(),
+                ranges_v: vec![0.1, 1.0, 5.0, 10.0],
+                couplings: if number == 2 {
+                    vec![Coupling::Dc, Coupling::Ac]
+                } else {
+                    vec![Coupling::Dc, Coupling::Ac, Coupling::Iepe]
+                },
+            })
+            .collect(),
+    }
+}
+
+fn no_change() -> ChannelChange {
+    ChannelChange::default()
+}
+
+#[test]
+fn every_unit_converts_to_si_and_back_and_has_its_sensitivity() {
+    for unit in UNITS {
+        let found = find(unit.symbol).unwrap();
+        assert_eq!((found.symbol, found.to_si), (unit.symbol, unit.to_si));
+        assert!(find_for(unit.symbol, unit.quantity).is_ok());
+        let other = Quantity::ALL.into_iter().find(|q| *q != unit.quantity).unwrap();
+        let refused = find_for(unit.symbol, other).unwrap_err();
+        assert!(
+            refused.says.contains(other.name()) && refused.says.contains(other.usual_unit().symbol),
+            "{}",
+            refused.says
+        );
+        for volts in ["mV", "V"] {
+            let s = Sensitivity::new(2.0, &format!("{volts}/{}", grouped(unit.symbol)), unit.quantity).unwrap();
+            let scale = if volts == "mV" { 1e-3 } else { 1.0 };
+            assert!((s.volts_per_si().unwrap() * unit.to_si / scale - 2.0).abs() < 1e-12, "{s:?}");
+        }
+    }
+    for quantity in Quantity::ALL {
+        assert_eq!(allowed(quantity).len(), 2 * quantity.units().count());
+        for unit in allowed(quantity) {
+            assert!(Sensitivity::new(1.0, &unit, quantity).is_ok(), "{unit}");
+        }
+    }
+    for (typed, meant) in [("m/s^2", "m/s²"), ("m/s2", "m/s²"), ("um", "µm"), (" g ", "g"), ("\u{3bc}m", "µm")] {
+        assert_eq!(find(typed).unwrap().symbol, meant, "{typed}");
+    }
+    for wrong in ["", "furlong", "m/s³", "G", "mv"] {
+        assert!(find(wrong).unwrap_err().says.contains("m/s²"), "{wrong}");
+    }
+    assert_eq!((grouped("m/s²"), grouped("N")), ("(m/s²)".to_string(), "N".to_string()));
+}
+
+#[test]
+fn what_an_input_does_not_offer_is_refused_with_what_it_does() {
+    let (r, f) = (rig(3), lantern(3));
+    for (input, change, says) in [
+        (1, ChannelChange { range_v: Some("3".into()), ..no_change() }, "0.1, 1, 5, 10 V"),
+        (1, ChannelChange { range_v: Some("500 mV".into()), ..no_change() }, "0.1, 1, 5, 10 V"),
+        (1, ChannelChange { range_v: Some("5 A".into()), ..no_change() }, "allowed are V and mV"),
+        (2, ChannelChange { range_v: Some("1".into()), ..no_change() }, "it offers DC, AC"),
+    ] {
+        let refused = r.changed(input, &change, Some(&f)).unwrap_err();
+        assert!(refused.says.contains(says), "{change:?}: {}", refused.says);
+    }
+    // Without a front end nothing is known of its offer, and nothing is refused for it.
+    assert!(r.changed(1, &ChannelChange { range_v: Some("3".into()), ..no_change() }, None).is_ok());
+    let milli = r.changed(1, &ChannelChange { range_v: Some("100 mV".into()), ..no_change() }, Some(&f)).unwrap();
+    assert!((milli.channels[0].range_v - 0.1).abs() < 1e-12);
+    assert!(rig(1).check(Some(&f)).is_ok(), "input 2 alone lacks the supply current");
+    assert!(rig(3).check(Some(&f)).is_err());
+}
+
+#[test]
+fn names_are_there_once_and_not_endless() {
+    let r = rig(3);
+    let named = |name: &str| r.changed(2, &ChannelChange { name: Some(name.into()), ..no_change() }, None);
+    assert_eq!(named("deck").unwrap().channels[1].name, "deck");
+    for wrong in ["", "  ", "hull frame 3", &"x".repeat(81)] {
+        assert_eq!(named(wrong).unwrap_err().field, "name", "{wrong}");
+    }
+    assert!(named(&"å".repeat(80)).is_ok(), "eighty characters, whatever their bytes");
+    // A channel that is off keeps its name: it is found again when it is switched on.
+    let off = r.changed(3, &ChannelChange { on: Some(false), ..no_change() }, None).unwrap();
+    let shared = off.changed(2, &ChannelChange { name: Some("hull frame 3".into()), ..no_change() }, None);
+    assert_eq!(shared.unwrap_err().field, "name");
+    assert!(off.changed(3, &ChannelChange { on: Some(true), ..no_change() }, None).is_ok());
+}
+
+#[test]
+fn a_quantity_takes_its_units_along_and_a_typed_unit_stays() {
+    let r = rig(2);
+    for quantity in Quantity::ALL {
+        let c =
+            r.changed(1, &ChannelChange { quantity: Some(quantity), ..no_change() }, None).unwrap().channels[0].clone();
+        assert_eq!(c.quantity, quantity);
+        assert!(find_for(&c.unit, quantity).is_ok(), "{c:?}");
+        assert!(c.sensitivity.check(quantity).is_ok(), "{c:?}");
+    }
+    let g = ChannelChange { unit: Some("g".into()), ..no_change() };
+    let c = r.changed(1, &g, None).unwrap().channels[0].clone();
+    assert!((c.full_scale() * 9.80665 - 5.0 / 0.0102).abs() < 1e-6, "the same voltage, told in g");
+    let typed = ChannelChange { sensitivity: Some("100 mV/g".into()), ..no_change() };
+    let c = r.changed(1, &typed, None).unwrap().channels[0].clone();
+    assert_eq!((c.sensitivity.value, c.sensitivity.unit.as_str()), (100.0, "mV/g"));
+    let only_number = ChannelChange { sensitivity: Some("10,4".into()), ..no_change() };
+    let c = r.changed(1, &only_number, None).unwrap().channels[0].clone();
+    assert_eq!((c.sensitivity.value, c.sensitivity.unit.as_str()), (10.4, "mV/(m/s²)"));
+    for (change, field) in [
+        (ChannelChange { sensitivity: Some("10 mV/N".into()), ..no_change() }, "sensitivity_unit"),
+        (ChannelChange { sensitivity: Some("1e400".into()), ..no_change() }, "sensitivity"),
+        (ChannelChange { unit: Some("N".into()), ..no_change() }, "unit"),
+    ] {
+        assert_eq!(r.changed(1, &change, None).unwrap_err().field, field, "{change:?}");
+    }
+}
+
+#[test]
+fn plans_that_cannot_be_are_refused_with_what_can() {
+    let plan = |rate, length, block| Plan { sample_rate_hz: rate, length, run_kind: String::new(), block };
+    let after = |duration_s| Length::After { duration_s };
+    let f = lantern(2);
+    assert!(plan(51_200.0, after(10.0), 4096).check(Some(&f)).is_ok());
+    assert!(plan(44_100.0, after(10.0), 4096).check(None).is_ok(), "no front end, no offer");
+    for (p, field, says) in [
+        (plan(44_100.0, after(1.0), 4096), "sample_rate_hz", "1024, 25600, 51200 Hz"),
+        (plan(0.0, after(1.0), 4096), "sample_rate_hz", "above 0"),
+        (plan(f64::NAN, after(1.0), 4096), "sample_rate_hz", "above 0"),
+        (plan(51_200.0, after(0.0), 4096), "duration_s", "above 0"),
+        (plan(51_200.0, after(f64::INFINITY), 4096), "duration_s", "a week"),
+        (plan(51_200.0, after(LONGEST_S + 1.0), 4096), "duration_s", "a week"),
+        (plan(51_200.0, Length::WhenStopped, 8), "block", "16 to"),
+        (plan(51_200.0, Length::WhenStopped, 1 << 23), "block", "16 to"),
+    ] {
+        let refused = p.check(Some(&f)).unwrap_err();
+        assert!(refused.field == field && refused.says.contains(says), "{p:?}: {}", refused.says);
+    }
+    assert!(serde_json::from_str::<Plan>(r#"{"sample_rate_hz": 1, "length": {"ends": "never"}}"#).is_err());
+    assert!(
+        serde_json::from_str::<Plan>(r#"{"sample_rate_hz": 1, "length": {"ends": "when_stopped"}, "x": 1}"#).is_err()
+    );
+    let sums = plan(51_200.0, after(60.0), 32_768).sums(0, 0.4, Some(1000));
+    assert_eq!((sums.size_bytes, sums.room_s), (Some(0.0), None), "no channel fills no disk");
+}
+
+#[test]
+fn cautions_keep_to_their_borders() {
+    let rules = |r: &Rig, level: Option<LevelSeen>| -> Vec<(&'static str, Option<u16>)> {
+        check(r, |_| level).into_iter().map(|c| (c.rule, c.input)).collect()
+    };
+    let level = |peak_share, over| Some(LevelSeen { peak_share, over });
+    assert!(rules(&rig(4), level(0.5, false)).is_empty());
+    assert!(rules(&rig(1), level(1.0, false)).is_empty(), "full is not over");
+    assert_eq!(rules(&rig(1), level(0.4, true)), [("clipped", Some(1))]);
+    assert_eq!(rules(&rig(1), level(1e-5, false)), [("dead_input", Some(1))]);
+    assert!(rules(&rig(1), level(1e-4, false)).is_empty());
+    assert!(rules(&rig(1), None).is_empty(), "what is not heard is not judged");
+    // 9.81 times the others, and a tenth beside it.
+    for (ratio, found) in
+        [(9.81, true), (9.0, true), (10.8, true), (8.0, false), (12.0, false), (1.0, false), (0.102, false)]
+    {
+        let mut r = rig(4);
+        r.channels[1].sensitivity.value = 10.2 * ratio;
+        let has = rules(&r, None).contains(&("sensitivity_like_mv_per_g", Some(2)));
+        assert_eq!(has, found, "{ratio} times");
+    }
+    // Two like it are needed to know what is usual, and other types do not count.
+    let mut few = rig(2);
+    few.channels[1].sensitivity.value = 100.0;
+    assert!(rules(&few, None).is_empty());
+    let mut mixed = rig(4);
+    mixed.channels[1].sensitivity.value = 100.0;
+    mixed.channels[1].sensor = "QB-7, 2".into();
+    assert!(rules(&mixed, None).is_empty());
+    // One place twice, but not in two directions; what is off is not looked at.
+    let mut same = rig(3);
+    same.channels[2].point = "point 1".into();
+    assert_eq!(rules(&same, None), [("two_on_one_place", Some(3))]);
+    same.channels[2].direction = "athwart".into();
+    assert!(rules(&same, None).is_empty());
+    same.channels[2].direction = "vertical".into();
+    same.channels[2].on = false;
+    assert!(rules(&same, None).is_empty());
+    // A fix that is offered puts its own caution right.
+    let mut voltage = rig(1);
+    voltage.channels[0].quantity = Quantity::Voltage;
+    voltage.channels[0].unit = "V".into();
+    voltage.channels[0].sensitivity = Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap();
+    let found = check(&voltage, |_| None);
+    assert_eq!(found[0].rule, "iepe_on_voltage");
+    let mended = voltage.changed(1, found[0].fix.as_ref().unwrap(), None).unwrap();
+    assert!(check(&mended, |_| None).is_empty() && found[0].fix_says.as_deref() == Some("Set DC"));
+}
+
+proptest! {
+    #[test]
+    fn no_typed_cell_makes_the_table_panic(text in "\\PC{0,40}", which in 0usize..6) {
+        let some = Some(text.clone());
+        let change = match which {
+            0 => ChannelChange { name: some, ..no_change() },
+            1 => ChannelChange { sensitivity: some, ..no_change() },
+            2 => ChannelChange { sensitivity_unit: some, ..no_change() },
+            3 => ChannelChange { unit: some, ..no_change() },
+            4 => ChannelChange { range_v: some, ..no_change() },
+            _ => ChannelChange { point: some, direction: Some(text), ..no_change() },
+        };
+        let r = rig(3);
+        if let Ok(after) = r.changed(2, &change, Some(&lantern(3))) {
+            prop_assert_eq!(&after.channels[0], &r.channels[0]);
+            prop_assert_eq!(&after.channels[2], &r.channels[2]);
+        }
+    }
+
+    #[test]
+    fn numbers_read_back_as_they_were_written(value in 1e-6f64..1e6) {
+        let change = ChannelChange { sensitivity: Some(format!("{value} mV/g")), ..no_change() };
+        let after = rig(1).changed(1, &change, None).unwrap();
+        prop_assert_eq!(after.channels[0].sensitivity.value, value);
+    }
+}
