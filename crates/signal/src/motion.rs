@@ -16,7 +16,7 @@ use std::f64::consts::{PI, TAU};
 pub const MOST_TIMES: i32 = 3;
 
 /// The next length whose transform is quick: 2, 3 and 5 its only factors.
-pub(crate) fn quick_length(at_least: usize) -> usize {
+fn quick_length(at_least: usize) -> usize {
     let fits = |n: usize| {
         let mut n = n;
         for f in [2, 3, 5] {

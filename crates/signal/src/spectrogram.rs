@@ -23,6 +23,8 @@ pub struct Spectrogram {
 /// block that begins it where the interval is shorter than a block.
 pub struct SpectrogramProcessor {
     settings: SpectrumSettings,
+    /// Makes one column after the other; its plan and weights are found once.
+    processor: SpectrumProcessor,
     scaling: Scaling,
     step: usize,
     span: usize,
@@ -38,8 +40,7 @@ impl SpectrogramProcessor {
     /// # Errors
     /// As [`SpectrumSettings::check`]; an interval shorter than a sample.
     pub fn new(settings: SpectrumSettings, scaling: Scaling, interval_s: Option<f64>) -> Result<Self> {
-        settings.check()?;
-        settings.window.weights(settings.block)?;
+        let processor = SpectrumProcessor::new(settings)?;
         let step = match interval_s {
             None => settings.hop() as f64,
             Some(t) => (t * settings.sample_rate_hz).round(),
@@ -53,6 +54,7 @@ impl SpectrogramProcessor {
         Ok(SpectrogramProcessor {
             span: if interval_s.is_some() { step.max(settings.block) } else { settings.block },
             settings,
+            processor,
             scaling,
             step,
             pending: Vec::new(),
@@ -69,11 +71,10 @@ impl SpectrogramProcessor {
         check_finite(samples)?;
         self.pending.extend_from_slice(samples);
         let mut from = 0;
-        let mut processor = SpectrumProcessor::new(self.settings)?;
         while self.pending.len() - from >= self.span {
-            processor.restart();
-            processor.push(&self.pending[from..from + self.span])?;
-            let spectrum = processor.finish()?;
+            self.processor.restart();
+            self.processor.push(&self.pending[from..from + self.span])?;
+            let spectrum = self.processor.finish()?;
             if self.found.frequencies_hz.is_empty() {
                 self.found.frequencies_hz = spectrum.frequencies_hz();
             }

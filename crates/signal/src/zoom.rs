@@ -5,6 +5,7 @@
 //! Crochiere & Rabiner, "Multirate Digital Signal Processing", for the linear-phase decimator.
 
 use crate::error::{Result, SignalError, argument, check_finite};
+use crate::resample::kaiser_beta;
 use crate::spectrum::{Accumulator, Spectrum, SpectrumSettings};
 use crate::window::bessel_i0;
 use realfft::num_complex::Complex64;
@@ -31,7 +32,7 @@ fn decimator_taps(factor: usize) -> Vec<f64> {
     let transition = 0.2 / d;
     let attenuation = 105.0;
     let half = ((attenuation - 7.95) / (14.36 * transition) / 2.0).ceil() as i64;
-    let beta = 0.1102 * (attenuation - 8.7);
+    let beta = kaiser_beta(attenuation);
     let cutoff = 0.5 / d;
     let mut taps: Vec<f64> = (-half..=half)
         .map(|i| {

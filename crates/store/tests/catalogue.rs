@@ -2,9 +2,12 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
+mod common;
+
+use common::channel;
 use echo_job::plan::{Length, Plan};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Channel, Coupling, Rig};
+use echo_job::rig::{Channel, Rig};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
 use echo_store::chunk::pack;
@@ -12,20 +15,7 @@ use echo_store::run::NewRun;
 use echo_store::{Store, StoreError};
 
 fn rig() -> Rig {
-    let channel = |input| Channel {
-        input,
-        on: input != 2,
-        name: format!("channel {input}"),
-        sensor: String::new(),
-        quantity: Quantity::Voltage,
-        unit: "V".into(),
-        sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
-        coupling: Coupling::Dc,
-        range_v: 1.0,
-        point: String::new(),
-        direction: String::new(),
-    };
-    Rig { name: "test".into(), channels: (1..=3).map(channel).collect() }
+    Rig { name: "test".into(), channels: (1..=3).map(|input| Channel { on: input != 2, ..channel(input) }).collect() }
 }
 
 fn plan() -> Plan {

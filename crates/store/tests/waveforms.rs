@@ -3,10 +3,11 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
+mod common;
+
+use common::channel;
 use echo_job::plan::{Length, Plan};
-use echo_job::rig::{Channel, Coupling, Rig};
-use echo_job::sensitivity::Sensitivity;
-use echo_job::unit::Quantity;
+use echo_job::rig::Rig;
 use echo_store::chunk::pack;
 use echo_store::run::{Gap, NewRun};
 use echo_store::{Store, StoreError};
@@ -33,20 +34,7 @@ async fn recorded(name: &str, chunks: &[(i64, Vec<i32>)], gaps: &[Gap]) -> (Stor
     let store = Store::lazy(&url).unwrap();
     store.migrate().await.unwrap();
     let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
-    let channel = Channel {
-        input: 1,
-        on: true,
-        name: "channel 1".into(),
-        sensor: String::new(),
-        quantity: Quantity::Voltage,
-        unit: "V".into(),
-        sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
-        coupling: Coupling::Dc,
-        range_v: 1.0,
-        point: String::new(),
-        direction: String::new(),
-    };
-    let rig = Rig { name: "test".into(), channels: vec![channel] };
+    let rig = Rig { name: "test".into(), channels: vec![channel(1)] };
     let plan = Plan { sample_rate_hz: 51_200.0, length: Length::WhenStopped, run_kind: String::new(), block: 256 };
     let campaign = store.create_campaign(&format!("{name} {stamp}"), "", "", &rig, &plan).await.unwrap();
     let new = NewRun {

@@ -77,6 +77,7 @@ fn shown(unit: &str) -> &str {
     if unit.is_empty() { "EU" } else { unit }
 }
 
+/// A curve over the axis, or with two axes a map, the last one fastest.
 fn trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
     Trace {
         name: c.name.clone(),
@@ -88,11 +89,6 @@ fn trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
         re: None,
         im: None,
     }
-}
-
-/// A trace over two axes, the last one fastest.
-fn map_trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
-    trace(c, quantity, unit, values)
 }
 
 fn complex_trace(c: &Chosen, quantity: &str, unit: String, values: &[Complex64]) -> Trace {

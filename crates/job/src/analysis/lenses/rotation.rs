@@ -1,7 +1,7 @@
 //! Speed, order maps and order tracks.
 
 use super::spectral::window;
-use super::{Progress, axis, blank, caution, complex_trace, map_trace, number, refuse, trace};
+use super::{Progress, axis, blank, caution, complex_trace, number, refuse, trace};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, ResultCaution, Trace};
@@ -187,7 +187,7 @@ pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>
     out.axes.push(axis("speed", "rpm", o.steps.iter().map(|s| s.rpm).collect()));
     out.axes.push(axis("order", "", maps.first().map_or_else(Vec::new, |m| m.orders.clone())));
     for (c, m) in view.channels.iter().zip(maps) {
-        out.traces.push(map_trace(c, "peak", c.unit.clone(), m.amplitudes.concat()));
+        out.traces.push(trace(c, "peak", c.unit.clone(), m.amplitudes.concat()));
     }
     out.cautions.extend(beyond(&o, s.max_order, view.rate()));
     out.cautions.extend(o.turning.cautions);

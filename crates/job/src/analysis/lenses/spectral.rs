@@ -1,6 +1,6 @@
 //! Averaged spectra, spectra against time, envelopes and octave bands.
 
-use super::{Progress, axis, blank, map_trace, refuse, trace};
+use super::{Progress, axis, blank, refuse, trace};
 use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
@@ -201,7 +201,7 @@ pub fn spectrogram(
             out.axes.push(axis("frequency", "Hz", found.frequencies_hz.clone()));
         }
         let values = found.columns.iter().flat_map(|column| column.iter().zip(&gains).map(|(v, g)| v * g)).collect();
-        out.traces.push(map_trace(c, quantity, labelled(s.scaling, &c.result_unit).2, values));
+        out.traces.push(trace(c, quantity, labelled(s.scaling, &c.result_unit).2, values));
     }
     Ok(out)
 }
