@@ -116,11 +116,18 @@ pub struct Rigged {
     pub url: String,
     /// Address of the stand-in.
     pub lantern_address: String,
+    /// Address of the stand-in's hands: what plugs, swaps and breaks.
+    pub hands: String,
+    deck: Option<Program>,
     client: reqwest::Client,
 }
 
-fn lantern(listen: &str, pace: &str) -> Result<(Program, String)> {
-    start(Command::new(program("lantern")).args(["--listen", listen, "--pace", pace]))
+/// Starts a stand-in: its addresses, and that of its hands.
+fn lantern(listen: &str, pace: &str, more: &[&str]) -> Result<(Program, String, String)> {
+    let words = ["--listen", listen, "--pace", pace, "--control", "127.0.0.1:0"];
+    let (program, line) = start(Command::new(program("lantern")).args(words).args(more))?;
+    let (address, hands) = line.split_once(" control ").context("no control address")?;
+    Ok((program, address.into(), hands.into()))
 }
 
 fn serve(database: &str, front_end: &str) -> Result<(Program, String)> {
@@ -137,7 +144,7 @@ impl Rigged {
     pub async fn start() -> Result<Rigged> {
         let database = Database::start()?;
         {
-            let (_quick, address) = lantern("127.0.0.1:0", "free")?;
+            let (_quick, address, _) = lantern("127.0.0.1:0", "free", &[])?;
             let out = Command::new(program("fleet-echo"))
                 .args(["demo", "--quick", "--front-end", &address])
                 .env("DATABASE_URL", &database.url)
@@ -146,11 +153,37 @@ impl Rigged {
                 bail!("demo: {}", String::from_utf8_lossy(&out.stderr));
             }
         }
-        let (lantern, lantern_address) = lantern("127.0.0.1:0", "1")?;
+        let (lantern, lantern_address, hands) = lantern("127.0.0.1:0", "1", &[])?;
         let (server, url) = serve(&database.url, &lantern_address)?;
-        let rigged = Rigged { server, lantern, database, url, lantern_address, client: reqwest::Client::new() };
+        let client = reqwest::Client::new();
+        let rigged = Rigged { server, lantern, database, url, lantern_address, hands, deck: None, client };
         rigged.until("the front end sends", |s| s["link"]["sample_rate_hz"].as_f64() > Some(0.0)).await?;
         Ok(rigged)
+    }
+
+    /// Starts the deck survey's front ends, chooses its campaign and connects them as one system.
+    pub async fn with_deck(&mut self, units: u16) -> Result<()> {
+        let units = units.to_string();
+        // A tenth of a second's blocks at this pace are as many as the tests need.
+        let (deck, addresses, hands) = lantern("127.0.0.1:0", "1", &["--plays", "deck", "--units", &units])?;
+        (self.deck, self.hands) = (Some(deck), hands);
+        let (status, body) = self.call("POST", "/api/campaigns/2/choose", None).await?;
+        anyhow::ensure!(status == 204, "{body}");
+        self.call("PUT", "/api/capture/front-end", Some(serde_json::json!({ "address": addresses }))).await?;
+        self.until("the deck's front ends send", |s| {
+            s["link"]["front_end"]["model"].as_str().is_some_and(|m| m.contains("Lantern 64"))
+                && s["link"]["sample_rate_hz"].as_f64() > Some(0.0)
+        })
+        .await?;
+        Ok(())
+    }
+
+    /// Does something by hand at the stand-in's input.
+    pub async fn by_hand(&self, input: u16, what: Value) -> Result<()> {
+        let answer = self.client.post(format!("{}/inputs/{input}", self.hands)).json(&what).send().await?;
+        let status = answer.status();
+        anyhow::ensure!(status.is_success(), "{}", answer.text().await?);
+        Ok(())
     }
 
     /// Starts the server anew, after it was killed.
@@ -161,7 +194,7 @@ impl Rigged {
 
     /// Plugs the stand-in in again at its address.
     pub fn plug_again(&mut self) -> Result<()> {
-        (self.lantern, _) = lantern(&self.lantern_address, "1")?;
+        (self.lantern, _, self.hands) = lantern(&self.lantern_address, "1", &[])?;
         Ok(())
     }
 

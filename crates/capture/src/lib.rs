@@ -15,7 +15,8 @@ mod link_client;
 mod live;
 mod recorder;
 mod state;
+mod system;
 
-pub use engine::{Capture, CaptureError, Options, Setup};
+pub use engine::handle::{Capture, CaptureError, DeviceSetup, Options, Setup};
 pub use live::{InputLevel, Live};
-pub use state::{CaptureState, Ended, LinkState, Status};
+pub use state::{CaptureState, Ended, LinkState, OutputStatus, Status, UnitStatus};

@@ -4,7 +4,8 @@ use echo_job::front_end::{FrontEnd, InputOffer};
 use echo_job::plan::Plan;
 use echo_job::rig::{Coupling, Rig};
 use echo_link::{
-    Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Notice, Request, RequestBody, Settings, greet,
+    Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Memory, Notice, Request, RequestBody, Settings,
+    UnitState, greet,
 };
 use futures::{SinkExt, StreamExt};
 use std::collections::VecDeque;
@@ -19,8 +20,19 @@ const PATIENCE: Duration = Duration::from_secs(4);
 pub struct LinkClient {
     framed: Framed<TcpStream, FrameCodec>,
     next_id: u64,
-    /// Blocks that came while an answer was awaited.
-    early: VecDeque<Block>,
+    /// What came while an answer was awaited.
+    early: VecDeque<Incoming>,
+}
+
+/// What a front end sends unasked.
+#[derive(Debug)]
+pub enum Incoming {
+    /// Samples.
+    Block(Block),
+    /// A smart sensor was plugged in (with its memory) or unplugged.
+    Plug(u16, Option<String>),
+    /// How it does, in answer to [`LinkClient::ask_state`].
+    State(UnitState),
 }
 
 /// What stops a conversation.
@@ -58,6 +70,15 @@ impl LinkClient {
             .await?
             .identity
             .ok_or_else(|| ClientError::Refused("the front end does not say who it is".into()))?;
+        let offer = |i: echo_link::InputOffer| InputOffer {
+            number: i.number,
+            unit: 0,
+            connector: i.number,
+            module: i.module,
+            ranges_v: i.ranges_v,
+            couplings: i.couplings.into_iter().map(from_link).collect(),
+            high_pass_hz: i.high_pass_hz,
+        };
         let front_end = FrontEnd {
             model: identity.model,
             serial: identity.serial,
@@ -65,21 +86,12 @@ impl LinkClient {
             rates_hz: identity.rates_hz,
             clean_share: identity.clean_share,
             converter_bits: identity.converter_bits,
-            inputs: identity
-                .inputs
-                .into_iter()
-                .map(|i| InputOffer {
-                    number: i.number,
-                    module: i.module,
-                    ranges_v: i.ranges_v,
-                    couplings: i.couplings.into_iter().map(from_link).collect(),
-                })
-                .collect(),
+            inputs: identity.inputs.into_iter().map(offer).collect(),
         };
         Ok((client, front_end))
     }
 
-    /// Asks and waits for the answer; blocks that come first are kept for [`Self::block`].
+    /// Asks and waits for the answer; what comes first is kept for [`Self::incoming`].
     pub async fn ask(&mut self, body: RequestBody) -> Result<Answer, ClientError> {
         let id = self.next_id;
         self.next_id += 1;
@@ -90,9 +102,11 @@ impl LinkClient {
                     None => return Err(ClientError::Closed),
                     Some(frame) => match frame? {
                         Frame::Answer(a) if a.id == id => return Ok(a),
-                        Frame::Block(b) => self.early.push_back(b),
-                        Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
-                        _ => {}
+                        other => {
+                            if let Some(i) = unasked(other)? {
+                                self.early.push_back(i);
+                            }
+                        }
                     },
                 }
             }
@@ -104,30 +118,45 @@ impl LinkClient {
         }
     }
 
-    /// The next block. Safe to abandon while waiting.
-    pub async fn block(&mut self) -> Result<Block, ClientError> {
-        if let Some(b) = self.early.pop_front() {
-            return Ok(b);
+    /// Asks how it does without waiting; the answer is heard by [`Self::incoming`].
+    pub async fn ask_state(&mut self) -> Result<(), ClientError> {
+        let id = self.next_id;
+        self.next_id += 1;
+        Ok(self.framed.send(Frame::Request(Request { id, body: RequestBody::State })).await?)
+    }
+
+    /// The next thing it sends unasked. Safe to abandon while waiting.
+    pub async fn incoming(&mut self) -> Result<Incoming, ClientError> {
+        if let Some(i) = self.early.pop_front() {
+            return Ok(i);
         }
         loop {
-            match self.framed.next().await {
-                None => return Err(ClientError::Closed),
-                Some(frame) => match frame? {
-                    Frame::Block(b) => return Ok(b),
-                    Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
-                    _ => {}
-                },
+            let frame = self.framed.next().await.ok_or(ClientError::Closed)??;
+            if let Some(i) = unasked(frame)? {
+                return Ok(i);
             }
         }
     }
 
     /// Forgets blocks of an earlier start.
     pub fn forget_early(&mut self) {
-        self.early.clear();
+        self.early.retain(|i| !matches!(i, Incoming::Block(_)));
     }
 }
 
-fn from_link(c: echo_link::Coupling) -> Coupling {
+fn unasked(frame: Frame) -> Result<Option<Incoming>, ClientError> {
+    Ok(match frame {
+        Frame::Block(b) => Some(Incoming::Block(b)),
+        Frame::Notice(Notice::Plugged(Memory { input, memory })) => Some(Incoming::Plug(input, Some(memory))),
+        Frame::Notice(Notice::Unplugged { input }) => Some(Incoming::Plug(input, None)),
+        Frame::Answer(Answer { state: Some(state), .. }) => Some(Incoming::State(state)),
+        Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
+        _ => None,
+    })
+}
+
+/// A coupling as the link spells it.
+pub(crate) fn from_link(c: echo_link::Coupling) -> Coupling {
     match c {
         echo_link::Coupling::Dc => Coupling::Dc,
         echo_link::Coupling::Ac => Coupling::Ac,
@@ -149,7 +178,12 @@ pub fn settings(rig: &Rig, plan: &Plan) -> Settings {
         rate_hz: plan.sample_rate_hz,
         inputs: rig
             .active()
-            .map(|c| InputSetting { number: c.input, range_v: c.range_v, coupling: to_link(c.coupling) })
+            .map(|c| InputSetting {
+                number: c.input,
+                range_v: c.range_v,
+                coupling: to_link(c.coupling),
+                high_pass_hz: c.high_pass_hz,
+            })
             .collect(),
     }
 }

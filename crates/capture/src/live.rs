@@ -1,6 +1,6 @@
 //! The last seconds of every input and its level, for displays. Never in the way of recording.
 
-use echo_link::{BlockHead, FULL_SCALE};
+use echo_link::FULL_SCALE;
 use std::collections::VecDeque;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -101,12 +101,12 @@ impl Live {
         *self.inner() = Inner::default();
     }
 
-    pub(crate) fn push(&self, head: &BlockHead, counts: &[Vec<i32>]) {
+    pub(crate) fn push(&self, over: &[bool], counts: &[Vec<i32>]) {
         let mut inner = self.inner();
         inner.blocks += 1;
         // Ten seconds, or what memory is set aside for.
         let keep = LONGEST.min((inner.rate_hz * 10.0) as usize).max(4096);
-        for ((view, c), over) in inner.inputs.iter_mut().zip(counts).zip(&head.over) {
+        for ((view, c), over) in inner.inputs.iter_mut().zip(counts).zip(over) {
             let (mut peak, mut sum, mut squares) = (0i32, 0.0, 0.0);
             for &x in c {
                 peak = peak.max(x.abs());
@@ -183,25 +183,13 @@ impl Live {
 mod tests {
     use super::*;
 
-    fn head(n: u32, over: bool) -> BlockHead {
-        BlockHead {
-            sequence: 0,
-            first_sample: 0,
-            clock_ns: 0,
-            clock_locked: true,
-            samples: n,
-            inputs: vec![4],
-            over: vec![over],
-        }
-    }
-
     #[test]
     fn levels_follow_and_peaks_are_held() {
         let live = Live::default();
         live.restart(1000.0, &[4]);
-        live.push(&head(2, true), &[vec![FULL_SCALE / 2, -FULL_SCALE / 2]]);
+        live.push(&[true], &[vec![FULL_SCALE / 2, -FULL_SCALE / 2]]);
         for _ in 0..NOW_BLOCKS {
-            live.push(&head(2, false), &[vec![FULL_SCALE / 4; 2]]);
+            live.push(&[false], &[vec![FULL_SCALE / 4; 2]]);
         }
         let l = live.levels()[0];
         assert!((l.peak - 0.25).abs() < 1e-6 && (l.held - 0.5).abs() < 1e-6 && (l.rms - 0.25).abs() < 1e-6);
@@ -217,7 +205,7 @@ mod tests {
         let live = Live::default();
         live.restart(1000.0, &[4]);
         for _ in 0..50 {
-            live.push(&head(1000, false), &[vec![1; 1000]]);
+            live.push(&[false], &[vec![1; 1000]]);
         }
         assert_eq!(live.last(4, usize::MAX).len(), 10_000);
     }

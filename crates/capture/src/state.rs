@@ -14,6 +14,8 @@ pub struct Status {
     pub capture: CaptureState,
     /// How the last recording ended.
     pub ended: Option<Ended>,
+    /// Counts up whenever a sensor is plugged in or out.
+    pub plugs: u64,
 }
 
 /// Connection to the front end.
@@ -33,15 +35,49 @@ pub enum LinkState {
     Connected {
         /// Address.
         address: String,
-        /// Who it is.
+        /// Who it is; several that sample together are told as one.
         front_end: Box<FrontEnd>,
-        /// Whether its sample clock is locked.
+        /// Each front end by itself.
+        units: Vec<UnitStatus>,
+        /// Whether all sample clocks are locked.
         clock_locked: bool,
         /// Rate it sends at, Hz.
         sample_rate_hz: f64,
         /// Why its settings were refused, if they were.
         refused: Option<String>,
     },
+}
+
+/// One of the connected front ends.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct UnitStatus {
+    /// Model.
+    pub model: String,
+    /// Serial number.
+    pub serial: String,
+    /// Version of its own software.
+    pub firmware: String,
+    /// First of its inputs, counted through.
+    pub first_input: u16,
+    /// How many inputs it has.
+    pub inputs: u16,
+    /// Inside temperature, °C, where it tells.
+    pub temperature_c: Option<f64>,
+    /// Whether its clock is locked, where it tells.
+    pub clock_locked: Option<bool>,
+    /// Modules without power.
+    pub dark_modules: Vec<String>,
+    /// What its output drives, where it has one: frequency in Hz and amplitude in V peak.
+    pub output: Option<OutputStatus>,
+}
+
+/// What an output drives.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+pub struct OutputStatus {
+    /// Frequency, Hz.
+    pub hz: f64,
+    /// Amplitude, V peak; 0 is off.
+    pub peak_v: f64,
 }
 
 /// What is being captured.

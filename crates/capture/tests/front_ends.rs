@@ -57,6 +57,7 @@ fn identity() -> Identity {
         module: "M1".into(),
         ranges_v: vec![1.0],
         couplings: vec![echo_link::Coupling::Dc],
+        high_pass_hz: vec![],
     };
     Identity {
         model: "Test".into(),
@@ -79,11 +80,11 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
         let mut framed = Framed::new(stream, FrameCodec);
         loop {
             let Some(Ok(Frame::Request(r))) = framed.next().await else { return };
-            let started = matches!(r.body, RequestBody::Start);
+            let started = matches!(r.body, RequestBody::Start { .. });
             let refused =
                 (fault == Fault::Refuses && matches!(r.body, RequestBody::Apply { .. })).then(|| "too hot".to_string());
             let identity = matches!(r.body, RequestBody::Identify).then(identity);
-            framed.send(Frame::Answer(Answer { id: r.id, refused, identity, settings: None })).await.unwrap();
+            framed.send(Frame::Answer(Answer { id: r.id, refused, identity, ..Answer::default() })).await.unwrap();
             if started {
                 break;
             }
@@ -114,17 +115,14 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
 
 fn channel(input: u16) -> Channel {
     Channel {
-        input,
         on: true,
         name: format!("channel {input}"),
-        sensor: String::new(),
         quantity: Quantity::Voltage,
         unit: "V".into(),
         sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
         coupling: Coupling::Dc,
         range_v: 1.0,
-        point: String::new(),
-        direction: String::new(),
+        ..Channel::free(input)
     }
 }
 

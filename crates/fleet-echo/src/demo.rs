@@ -3,10 +3,14 @@
 use crate::Failure;
 use crate::serve::open_store;
 use anyhow::Context;
+use chrono::NaiveDate;
 use clap::Args;
 use echo_capture::{Capture, CaptureState, LinkState, Options, Setup};
 use echo_job::plan::{Length, Plan};
-use echo_job::rig::Rig;
+use echo_job::rig::{Channel, Rig};
+use echo_job::sensor::Sensor;
+use echo_job::unit::Quantity;
+use echo_store::Store;
 use std::time::Duration;
 
 /// Arguments of `demo`.
@@ -18,10 +22,16 @@ pub struct Demo {
     /// Front end that plays the thruster, host:port.
     #[arg(long)]
     front_end: String,
+    /// Front ends that play the deck, host:port with commas.
+    #[arg(long, default_value = "127.0.0.1:7461,127.0.0.1:7462,127.0.0.1:7463,127.0.0.1:7464")]
+    deck_front_ends: String,
     /// Record one short run only.
     #[arg(long)]
     quick: bool,
 }
+
+/// Name of the campaign with 256 channels.
+const DECK_NAME: &str = "Skerry Lass: deck survey";
 
 /// The campaign's name.
 const NAME: &str = "Merrow: port thruster gearbox";
@@ -47,7 +57,60 @@ pub async fn wait(
     Ok(())
 }
 
+/// The rig of the deck survey: places counted frame by frame, line by line.
+pub fn deck_rig(places: u16) -> Rig {
+    let channel = |input: u16| {
+        let (frame, line) = ((input - 1) / 8 + 1, (input - 1) % 8 + 1);
+        Channel {
+            on: true,
+            name: format!("frame {frame:02}, line {line}"),
+            sensor: format!("QA-31, {}", 30_000 + u32::from(input)),
+            range_v: 0.1,
+            point: format!("frame {frame:02}, line {line}"),
+            direction: "vertical".into(),
+            ..Channel::free(input)
+        }
+    };
+    Rig { name: format!("Deck survey, {places} places"), channels: (1..=places).map(channel).collect() }
+}
+
 impl Demo {
+    /// Registers the thruster's sensors; one of them is overdue.
+    async fn register_sensors(&self, store: &Store, rig: &Rig) -> anyhow::Result<()> {
+        let day = |y, m, d| NaiveDate::from_ymd_opt(y, m, d);
+        for c in rig.channels.iter().filter(|c| c.quantity == Quantity::Acceleration) {
+            let Some((model, serial)) = c.sensor.split_once(", ") else { continue };
+            let overdue = c.input == 12;
+            let sensor = Sensor {
+                model: model.into(),
+                serial: serial.into(),
+                maker: "Oakum & Pell".into(),
+                quantity: c.quantity,
+                sensitivity: c.sensitivity.clone(),
+                reference_hz: Some(159.155),
+                coupling: c.coupling,
+                measures_to: Some(490.0),
+                resonance_hz: Some(32_000.0),
+                bias_v: Some(11.2),
+                calibrated_on: if overdue { day(2025, 9, 30) } else { day(2026, 2, 12) },
+                due_on: if overdue { day(2026, 9, 30) } else { day(2027, 2, 12) },
+            };
+            store.keep_sensor(&sensor, "engineer", "registered", serde_json::Value::Null).await?;
+        }
+        Ok(())
+    }
+
+    /// Lays the campaign of the deck survey with four front ends as one system.
+    async fn lay_deck_survey(&self, store: &Store) -> anyhow::Result<()> {
+        let rig = deck_rig(256);
+        let plan = Plan { sample_rate_hz: 1024.0, block: 2048, ..plan("survey, at anchor", 60.0) };
+        let id = store
+            .create_campaign(DECK_NAME, "Skerry Lass, car deck", "Where the deck moves at engine speed", &rig, &plan)
+            .await?;
+        store.remember_front_end(id, Some(&self.deck_front_ends)).await?;
+        Ok(())
+    }
+
     /// Lays the campaign if it is not there.
     pub async fn run(&self) -> Result<(), Failure> {
         let store = open_store(&self.database_url).await?;
@@ -74,6 +137,8 @@ impl Demo {
             "shown_hz": [0.0, 1400.0],
         });
         store.save_report(campaign, &report).await?;
+        self.register_sensors(&store, &rig).await?;
+        self.lay_deck_survey(&store).await?;
         let capture = Capture::start(store.clone(), Options::default());
         capture.connect(Some(self.front_end.clone())).await;
         let runs = [("first check", 8.0), ("steady, alongside", 30.0), ("steady, at sea", 60.0)];

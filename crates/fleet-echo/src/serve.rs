@@ -74,9 +74,13 @@ impl Serve {
             }
         };
         let app = App::new(store.clone(), capture.clone(), Config { page: self.page.clone(), discovery });
-        capture.connect(self.front_end.clone()).await;
+        tokio::spawn(echo_server::follow(app.clone()));
         if let Some(first) = store.campaigns().await?.first() {
             let _ = app.choose(first.id).await;
+        }
+        // What the command line says stands above what was remembered.
+        if self.front_end.is_some() {
+            capture.connect(self.front_end.clone()).await;
         }
         let listener = tokio::net::TcpListener::bind(&self.listen)
             .await

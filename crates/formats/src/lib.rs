@@ -1,9 +1,12 @@
-//! Bytes to types and back: WAV and CSV in and out, plots as SVG, the report as PDF.
+//! Bytes to types and back: WAV, CSV and XLSX in and out, memories of smart sensors, plots as SVG,
+//! the report as PDF.
 
 pub mod csv;
 pub mod file;
 pub mod plot;
 pub mod report;
+pub mod sheet;
+pub mod smart;
 pub mod wav;
 
 /// What is wrong with a file.

@@ -8,8 +8,10 @@ pub mod caution;
 pub mod front_end;
 pub mod plan;
 pub mod recipe;
+pub mod reference;
 pub mod rig;
 pub mod sensitivity;
+pub mod sensor;
 pub mod unit;
 
 /// A refused entry: which one, and a sentence on what is allowed.

@@ -1,10 +1,10 @@
 //! Units, sensitivities, the channel table's rules, cautions, and recipes on known signals.
 
 use echo_job::analysis::{Memory, Provenance, analyze};
-use echo_job::caution::{LevelSeen, check};
+use echo_job::caution::{Facts, LevelSeen, check};
 use echo_job::plan::{Length, Plan};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Channel, ChannelChange, Coupling, Rig, typed_number};
+use echo_job::rig::{Channel, Column, Coupling, Rig, RowChange, typed_number};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::{Quantity, find};
 use proptest::prelude::*;
@@ -12,7 +12,6 @@ use std::f64::consts::TAU;
 
 fn channel(input: u16) -> Channel {
     Channel {
-        input,
         on: true,
         name: format!("channel {input}"),
         sensor: format!("QA-31, {input}"),
@@ -23,6 +22,7 @@ fn channel(input: u16) -> Channel {
         range_v: 5.0,
         point: format!("point {input}"),
         direction: "vertical".into(),
+        ..Channel::free(input)
     }
 }
 
@@ -63,10 +63,10 @@ fn numbers_are_read_the_way_they_are_typed() {
 #[test]
 fn a_change_follows_through_and_a_refusal_changes_nothing() {
     let r = rig(3);
-    let change = ChannelChange { quantity: Some(Quantity::Force), ..Default::default() };
+    let change = RowChange::of(Column::Quantity, Quantity::Force.name());
     let c = r.changed(2, &change, None).unwrap().channels[1].clone();
     assert_eq!((c.unit.as_str(), c.sensitivity.unit.as_str()), ("N", "mV/N"));
-    let twice = ChannelChange { name: Some("channel 1".into()), ..Default::default() };
+    let twice = RowChange::of(Column::Name, "channel 1");
     assert_eq!(r.changed(2, &twice, None).unwrap_err().field, "name");
     assert!(r.changed(9, &change, None).unwrap_err().says.contains("no input 9"));
 }
@@ -77,26 +77,25 @@ fn cautions_find_what_a_colleague_would() {
     r.channels[2].sensitivity.value = 100.2;
     r.channels[3].point = "point 1".into();
     r.channels[4].quantity = Quantity::Voltage;
-    let found = check(&r, |input| match input {
-        1 => Some(LevelSeen { peak_share: 1.0, over: true }),
-        2 => Some(LevelSeen { peak_share: 1e-6, over: false }),
-        _ => None,
-    });
+    let loud = LevelSeen { peak_share: 1.0, held_share: 1.0, over: true };
+    let silent = LevelSeen { peak_share: 1e-6, held_share: 1e-6, over: false };
+    let found = check(&Facts::of(&r).heard([(1, loud), (2, silent)]), &[]);
     let rules: Vec<(&str, Option<u16>)> = found.iter().map(|c| (c.rule, c.input)).collect();
     for wanted in [
         ("clipped", Some(1)),
         ("dead_input", Some(2)),
-        ("sensitivity_like_mv_per_g", Some(3)),
+        ("sensitivity_off", Some(3)),
         ("two_on_one_place", Some(4)),
-        ("iepe_on_voltage", Some(5)),
+        ("supply", Some(5)),
     ] {
         assert!(rules.contains(&wanted), "{wanted:?} in {rules:?}");
     }
     assert_eq!(rules.len(), 5);
-    let fix = found.iter().find(|c| c.input == Some(3)).and_then(|c| c.fix.clone()).unwrap();
-    let mended = r.changed(3, &fix, None).unwrap();
-    assert!((mended.channels[2].sensitivity.value - 10.2176).abs() < 1e-3);
-    assert!(check(&rig(5), |_| Some(LevelSeen { peak_share: 0.3, over: false })).is_empty());
+    let fix = found.iter().find(|c| c.input == Some(3)).unwrap().fix.clone();
+    let mended = r.edited(&fix, None).rig;
+    assert!((mended.channels[2].sensitivity.value - 10.2176).abs() < 5e-3);
+    let quiet = LevelSeen { peak_share: 0.3, held_share: 0.3, over: false };
+    assert!(check(&Facts::of(&rig(5)).heard((1..=5).map(|i| (i, quiet))), &[]).is_empty());
 }
 
 #[test]

@@ -10,7 +10,10 @@ mod message;
 
 pub use block::{Block, BlockHead, FULL_SCALE};
 pub use frame::{FRAME_HEAD, Frame, FrameCodec, LARGEST_PAYLOAD};
-pub use message::{Answer, Coupling, Identity, InputOffer, InputSetting, Notice, Request, RequestBody, Settings};
+pub use message::{
+    Answer, Coupling, Identity, InputOffer, InputSetting, InputTest, Memory, ModuleState, Notice, OutputState, Request,
+    RequestBody, Settings, UnitState,
+};
 
 /// First bytes of each side: name and version of the link.
 pub const PREAMBLE: [u8; 8] = *b"ECHOLNK\x01";

@@ -26,13 +26,43 @@ pub enum RequestBody {
         settings: Settings,
     },
     /// Begin to send blocks.
-    Start,
+    Start {
+        /// When sample 0 is to be taken: nanoseconds since 1970 by the shared clock, for several
+        /// front ends that begin together; at once when left out.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        at_ns: Option<u64>,
+    },
     /// Stop sending blocks.
     Stop,
+    /// How are you.
+    State,
+    /// Test these inputs; the answer comes when all are done.
+    SelfTest {
+        /// Numbers on the connector.
+        inputs: Vec<u16>,
+    },
+    /// Start yourself anew: the connection ends.
+    Restart,
+    /// What smart sensors are plugged in, with their memories.
+    Memories,
+    /// Write a smart sensor's memory.
+    WriteMemory {
+        /// Number on the connector.
+        input: u16,
+        /// The whole memory, two hexadecimal digits a byte.
+        memory: String,
+    },
+    /// Drive the output with a sine, or with nothing.
+    Output {
+        /// Frequency, Hz.
+        hz: f64,
+        /// Amplitude, V peak; 0 is off.
+        peak_v: f64,
+    },
 }
 
 /// The answer to a request.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Answer {
     /// Number of the request.
     pub id: u64,
@@ -45,6 +75,74 @@ pub struct Answer {
     /// Answer to `settings` and `apply`: what is set now.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub settings: Option<Settings>,
+    /// Answer to `state`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub state: Option<UnitState>,
+    /// Answer to `self_test`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tests: Option<Vec<InputTest>>,
+    /// Answer to `memories`, and to `write_memory` with the one memory read back.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub memories: Option<Vec<Memory>>,
+}
+
+/// How a front end does.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct UnitState {
+    /// Inside temperature, °C.
+    pub temperature_c: f64,
+    /// Whether its sample clock follows the shared one.
+    pub clock_locked: bool,
+    /// Modules in the order of their inputs.
+    pub modules: Vec<ModuleState>,
+    /// The output: frequency and amplitude; none for a front end without output.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub output: Option<OutputState>,
+}
+
+/// How a module does.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ModuleState {
+    /// Its name.
+    pub module: String,
+    /// Whether it has power.
+    pub powered: bool,
+}
+
+/// What the output drives.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct OutputState {
+    /// Frequency, Hz.
+    pub hz: f64,
+    /// Amplitude, V peak.
+    pub peak_v: f64,
+}
+
+/// What a test of an input found.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct InputTest {
+    /// Number on the connector.
+    pub number: u16,
+    /// Whether it is in order.
+    pub passed: bool,
+    /// What was found, in a sentence.
+    pub says: String,
+    /// Rest voltage of the sensor's supply, V, where there is one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bias_v: Option<f64>,
+    /// Mean with the input shorted, V.
+    pub offset_v: f64,
+    /// Noise with the input shorted, V rms.
+    pub noise_v: f64,
+}
+
+/// The memory of a smart sensor.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Memory {
+    /// Number on the connector.
+    pub input: u16,
+    /// The whole memory, two hexadecimal digits a byte.
+    pub memory: String,
 }
 
 /// Who a front end is and what it offers.
@@ -77,6 +175,9 @@ pub struct InputOffer {
     pub ranges_v: Vec<f64>,
     /// Couplings.
     pub couplings: Vec<Coupling>,
+    /// Corners of its high-pass filter, Hz.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub high_pass_hz: Vec<f64>,
 }
 
 /// How an input is connected to its converter.
@@ -111,6 +212,13 @@ pub struct InputSetting {
     pub range_v: f64,
     /// Coupling.
     pub coupling: Coupling,
+    /// Corner of the high-pass filter, Hz; 0 is off.
+    #[serde(default, skip_serializing_if = "is_off")]
+    pub high_pass_hz: f64,
+}
+
+fn is_off(hz: &f64) -> bool {
+    *hz == 0.0
 }
 
 /// Something the front end says unasked.
@@ -126,5 +234,12 @@ pub enum Notice {
     Dropped {
         /// How many since the start.
         blocks: u64,
+    },
+    /// A smart sensor was plugged in.
+    Plugged(Memory),
+    /// A smart sensor was unplugged.
+    Unplugged {
+        /// Number on the connector.
+        input: u16,
     },
 }

@@ -20,8 +20,8 @@ fn settings() -> Settings {
     Settings {
         rate_hz: 51_200.0,
         inputs: vec![
-            InputSetting { number: 7, range_v: 5.0, coupling: Coupling::Iepe },
-            InputSetting { number: 22, range_v: 10.0, coupling: Coupling::Dc },
+            InputSetting { number: 7, range_v: 5.0, coupling: Coupling::Iepe, high_pass_hz: 0.0 },
+            InputSetting { number: 22, range_v: 10.0, coupling: Coupling::Dc, high_pass_hz: 10.0 },
         ],
     }
 }
@@ -31,25 +31,40 @@ fn messages_have_the_form_the_description_gives() {
     for (body, wanted) in [
         (RequestBody::Identify, json!({ "id": 3, "ask": "identify" })),
         (RequestBody::Settings, json!({ "id": 3, "ask": "settings" })),
-        (RequestBody::Start, json!({ "id": 3, "ask": "start" })),
+        (RequestBody::Start { at_ns: None }, json!({ "id": 3, "ask": "start" })),
+        (RequestBody::Start { at_ns: Some(7) }, json!({ "id": 3, "ask": "start", "at_ns": 7 })),
+        (RequestBody::State, json!({ "id": 3, "ask": "state" })),
+        (RequestBody::SelfTest { inputs: vec![2] }, json!({ "id": 3, "ask": "self_test", "inputs": [2] })),
+        (RequestBody::Restart, json!({ "id": 3, "ask": "restart" })),
+        (RequestBody::Memories, json!({ "id": 3, "ask": "memories" })),
+        (
+            RequestBody::WriteMemory { input: 4, memory: "00ff".into() },
+            json!({ "id": 3, "ask": "write_memory", "input": 4, "memory": "00ff" }),
+        ),
+        (RequestBody::Output { hz: 80.0, peak_v: 0.5 }, json!({ "id": 3, "ask": "output", "hz": 80.0, "peak_v": 0.5 })),
         (RequestBody::Stop, json!({ "id": 3, "ask": "stop" })),
         (
             RequestBody::Apply { settings: settings() },
             json!({ "id": 3, "ask": "apply", "settings": { "rate_hz": 51200.0, "inputs": [
-                { "number": 7, "range_v": 5.0, "coupling": "IEPE" }, { "number": 22, "range_v": 10.0, "coupling": "DC" } ] } }),
+                { "number": 7, "range_v": 5.0, "coupling": "IEPE" }, { "number": 22, "range_v": 10.0, "coupling": "DC", "high_pass_hz": 10.0 } ] } }),
         ),
     ] {
         let request = Request { id: 3, body };
         assert_eq!(serde_json::to_value(&request).unwrap(), wanted);
         assert_eq!(serde_json::from_value::<Request>(wanted).unwrap(), request);
     }
-    let refused = Answer { id: 9, refused: Some("too hot".into()), identity: None, settings: None };
+    let refused = Answer { id: 9, refused: Some("too hot".into()), ..Answer::default() };
     assert_eq!(serde_json::to_value(&refused).unwrap(), json!({ "id": 9, "refused": "too hot" }));
     let plain: Answer = serde_json::from_value(json!({ "id": 9 })).unwrap();
-    assert_eq!(plain, Answer { id: 9, refused: None, identity: None, settings: None });
+    assert_eq!(plain, Answer { id: 9, ..Answer::default() });
     for (notice, wanted) in [
         (Notice::Stopping { says: "battery empty".into() }, json!({ "notice": "stopping", "says": "battery empty" })),
         (Notice::Dropped { blocks: 4 }, json!({ "notice": "dropped", "blocks": 4 })),
+        (
+            Notice::Plugged(echo_link::Memory { input: 3, memory: "ff".into() }),
+            json!({ "notice": "plugged", "input": 3, "memory": "ff" }),
+        ),
+        (Notice::Unplugged { input: 3 }, json!({ "notice": "unplugged", "input": 3 })),
     ] {
         assert_eq!(serde_json::to_value(&notice).unwrap(), wanted);
     }
@@ -65,6 +80,7 @@ fn messages_have_the_form_the_description_gives() {
             module: "A".into(),
             ranges_v: vec![0.1, 10.0],
             couplings: vec![Coupling::Dc, Coupling::Ac, Coupling::Iepe],
+            high_pass_hz: vec![],
         }],
     };
     let text = serde_json::to_string(&identity).unwrap();

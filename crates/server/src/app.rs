@@ -80,6 +80,9 @@ impl App {
         let rig = self.store.rig(campaign).await?.rig;
         let plan = self.store.plan(campaign).await?;
         self.set_up(Setup { campaign, rig, plan }).await?;
+        if let Some(address) = self.store.front_end(campaign).await? {
+            self.capture.connect(Some(address)).await;
+        }
         Ok(())
     }
 }

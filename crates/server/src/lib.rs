@@ -2,10 +2,12 @@
 
 pub mod api;
 mod app;
+mod follow;
 mod live;
 pub mod run_source;
 
 pub use app::{App, Config};
+pub use follow::follow;
 
 use axum::Router;
 use axum::http::{HeaderValue, header};

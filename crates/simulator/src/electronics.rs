@@ -1,6 +1,6 @@
 //! From what a sensor feels to the counts of its input: sensor, coupling, range, converter.
 
-use crate::decimate::{Decimator, INTERNAL_RATE_HZ};
+use crate::decimate::Decimator;
 use crate::noise::Noise;
 use echo_link::{Coupling, FULL_SCALE};
 use std::f64::consts::TAU;
@@ -16,6 +16,32 @@ pub enum Sensor {
     Open,
 }
 
+/// What is broken about a sensor or its cable.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Fault {
+    /// Nothing.
+    #[default]
+    None,
+    /// The cable is open.
+    Open,
+    /// The cable is shorted.
+    Short,
+    /// It has its supply and gives nothing.
+    Dead,
+    /// Its electronics hiss.
+    Noisy,
+    /// Its rest voltage is off.
+    Offset,
+    /// Something beside it shakes it forty times too strongly.
+    Loud,
+}
+
+/// Rest voltage of a sound sensor with supply, V.
+pub const BIAS_V: f64 = 11.2;
+/// What the supply gives into an open cable, V.
+pub const RAIL_V: f64 = 24.0;
+
 /// Corner of the AC coupling, Hz.
 const AC_CORNER_HZ: f64 = 0.3;
 /// Noise of an input as a share of its range, rms.
@@ -25,8 +51,11 @@ const INPUT_NOISE: f64 = 1.5e-6;
 #[derive(Debug, Clone)]
 pub struct Input {
     sensor: Sensor,
+    fault: Fault,
     coupling: Coupling,
     range_v: f64,
+    high_pass_hz: f64,
+    step_rate_hz: f64,
     /// Slow state of the AC coupling; none until the first sample sets it.
     mean: Option<f64>,
     decimator: Decimator,
@@ -34,29 +63,65 @@ pub struct Input {
 }
 
 impl Input {
-    /// An input with its sensor, decimating by `factor`.
-    pub fn new(sensor: Sensor, coupling: Coupling, range_v: f64, factor: usize, seed: u64) -> Self {
-        Input { sensor, coupling, range_v, mean: None, decimator: Decimator::new(factor), noise: Noise::new(seed) }
+    /// An input, decimating by `factor` from `step_rate_hz`.
+    pub fn new(
+        coupling: Coupling,
+        range_v: f64,
+        high_pass_hz: f64,
+        step_rate_hz: f64,
+        factor: usize,
+        seed: u64,
+    ) -> Self {
+        Input {
+            sensor: Sensor::Open,
+            fault: Fault::None,
+            coupling,
+            range_v,
+            high_pass_hz,
+            step_rate_hz,
+            mean: None,
+            decimator: Decimator::new(factor),
+            noise: Noise::new(seed),
+        }
     }
 
-    /// Changes coupling and range while running.
-    pub fn set(&mut self, coupling: Coupling, range_v: f64) {
-        if coupling != self.coupling {
+    /// Changes coupling, range and filter while running.
+    pub fn set(&mut self, coupling: Coupling, range_v: f64, high_pass_hz: f64) {
+        if coupling != self.coupling || high_pass_hz != self.high_pass_hz {
             self.mean = None;
         }
         self.coupling = coupling;
         self.range_v = range_v;
+        self.high_pass_hz = high_pass_hz;
+    }
+
+    /// Plugs another sensor in, or none.
+    pub fn plug(&mut self, sensor: Sensor, fault: Fault) {
+        if (sensor, fault) != (self.sensor, self.fault) {
+            self.mean = None;
+        }
+        self.sensor = sensor;
+        self.fault = fault;
     }
 
     /// Converts a piece of what the sensor feels; tells whether the range was exceeded.
     pub fn convert(&mut self, felt: &[f64]) -> (Vec<i32>, bool) {
-        let mut volts: Vec<f64> = match (self.sensor, self.coupling) {
-            (Sensor::Iepe(gain), Coupling::Iepe) => felt.iter().map(|x| x * gain).collect(),
-            (Sensor::Voltage(gain, offset), _) => felt.iter().map(|x| x * gain + offset).collect(),
-            (Sensor::Iepe(_) | Sensor::Open, _) => vec![0.0; felt.len()],
+        let mut volts: Vec<f64> = match (self.sensor, self.coupling, self.fault) {
+            (_, _, Fault::Open | Fault::Short | Fault::Dead) => vec![0.0; felt.len()],
+            (Sensor::Iepe(gain), Coupling::Iepe, Fault::Loud) => felt.iter().map(|x| 40.0 * x * gain).collect(),
+            (Sensor::Iepe(gain), Coupling::Iepe, _) => felt.iter().map(|x| x * gain).collect(),
+            (Sensor::Voltage(gain, offset), _, _) => felt.iter().map(|x| x * gain + offset).collect(),
+            (Sensor::Iepe(_) | Sensor::Open, _, _) => vec![0.0; felt.len()],
         };
-        if self.coupling != Coupling::Dc {
-            let share = TAU * AC_CORNER_HZ / INTERNAL_RATE_HZ;
+        if self.fault == Fault::Noisy {
+            volts.iter_mut().for_each(|v| *v += 0.02 * self.noise.gaussian());
+        }
+        let corner_hz = match (self.coupling, self.high_pass_hz > 0.0) {
+            (Coupling::Dc, false) => 0.0,
+            (_, filtered) => AC_CORNER_HZ.max(if filtered { self.high_pass_hz } else { 0.0 }),
+        };
+        if corner_hz > 0.0 {
+            let share = TAU * corner_hz / self.step_rate_hz;
             // Settled on the piece's mean, as if it had been connected for a while.
             let mut mean = self.mean.unwrap_or_else(|| volts.iter().sum::<f64>() / volts.len().max(1) as f64);
             for v in &mut volts {
@@ -90,9 +155,11 @@ impl Input {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::decimate::INTERNAL_RATE_HZ;
 
     fn converted(sensor: Sensor, coupling: Coupling, range: f64) -> (f64, f64, bool) {
-        let mut input = Input::new(sensor, coupling, range, 2, 3);
+        let mut input = Input::new(coupling, range, 0.0, INTERNAL_RATE_HZ, 2, 3);
+        input.plug(sensor, Fault::None);
         let felt: Vec<f64> =
             (0..40_960).map(|i| 100.0 * (TAU * 100.0 * f64::from(i) / INTERNAL_RATE_HZ).sin()).collect();
         let (counts, over) = input.convert(&felt);
@@ -100,6 +167,29 @@ mod tests {
         let mean = volts.iter().sum::<f64>() / volts.len() as f64;
         let peak = volts.iter().fold(0.0f64, |p, v| p.max((v - mean).abs()));
         (mean, peak, over)
+    }
+
+    #[test]
+    fn a_high_pass_takes_away_what_is_slow() {
+        let mut input = Input::new(Coupling::Dc, 10.0, 10.0, 10_240.0, 1, 3);
+        input.plug(Sensor::Voltage(1.0, 2.0), Fault::None);
+        let felt: Vec<f64> = (0..40_960).map(|i| (TAU * 10.0 * f64::from(i) / 10_240.0).sin()).collect();
+        let (counts, _) = input.convert(&felt);
+        let tail: Vec<f64> = counts[20_480..].iter().map(|c| f64::from(*c) * 10.0 / f64::from(FULL_SCALE)).collect();
+        let peak = tail.iter().fold(0.0f64, |p, v| p.max(*v));
+        assert!((peak - 0.5f64.sqrt()).abs() < 0.01, "down 3 dB at its corner: {peak}");
+    }
+
+    #[test]
+    fn a_broken_sensor_gives_what_its_fault_gives() {
+        let felt = vec![1.0; 64];
+        for (fault, volts) in [(Fault::Open, 0.0), (Fault::Dead, 0.0), (Fault::None, 0.01)] {
+            let mut input = Input::new(Coupling::Dc, 1.0, 0.0, 1000.0, 1, 3);
+            input.plug(Sensor::Voltage(0.01, 0.0), fault);
+            let (counts, _) = input.convert(&felt);
+            let mean = counts.iter().map(|c| f64::from(*c)).sum::<f64>() / 64.0 / f64::from(FULL_SCALE);
+            assert!((mean - volts).abs() < 1e-5, "{fault:?}: {mean}");
+        }
     }
 
     #[test]

@@ -4,9 +4,11 @@
 //! analysis code; what is built in can be asked for as the truth ([`physics::thruster::Thruster::truth`]),
 //! so that an analysis can be held against it.
 
+pub mod control;
 pub mod decimate;
 pub mod device;
 pub mod electronics;
+pub mod memory;
 pub mod noise;
 pub mod physics;
 pub mod serve;

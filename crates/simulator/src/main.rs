@@ -1,16 +1,27 @@
 //! `lantern`: a stand-in front end as a process of its own.
 
 use clap::{Parser, ValueEnum};
-use echo_simulator::device::Lantern;
+use echo_simulator::control;
+use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::serve::{Pace, serve};
 use mdns_sd::{IfKind, ServiceDaemon, ServiceInfo};
 
-/// A simulated front end that plays the Merrow's port thruster gearbox.
+/// A simulated front end: a Lantern 24 on the Merrow's port thruster gearbox, or Lantern 64s on the
+/// car deck of the Skerry Lass.
 #[derive(Parser)]
 struct Options {
-    /// Address to listen on; port 0 takes a free one.
+    /// What it plays.
+    #[arg(long, value_enum, default_value_t = Part::Thruster)]
+    plays: Part,
+    /// How many front ends on the deck, 1 to 4; they sample together.
+    #[arg(long, default_value_t = 1)]
+    units: u16,
+    /// Address to listen on; port 0 takes a free one. Further front ends take the ports after it.
     #[arg(long, default_value = "127.0.0.1:7460")]
     listen: String,
+    /// Address of the control page for plugging, swapping and breaking sensors.
+    #[arg(long)]
+    control: Option<String>,
     /// Serial number it tells.
     #[arg(long, default_value = "LT-0417")]
     serial: String,
@@ -29,6 +40,14 @@ struct Options {
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum Part {
+    /// The thruster gearbox.
+    Thruster,
+    /// The deck survey.
+    Deck,
+}
+
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
 enum Announce {
     /// Nowhere.
     Off,
@@ -38,14 +57,19 @@ enum Announce {
     All,
 }
 
-fn announce(where_to: Announce, serial: &str, address: std::net::SocketAddr) -> anyhow::Result<ServiceDaemon> {
+fn announce(
+    where_to: Announce,
+    model: &str,
+    serial: &str,
+    address: std::net::SocketAddr,
+) -> anyhow::Result<ServiceDaemon> {
     let daemon = ServiceDaemon::new()?;
     if where_to == Announce::Loopback {
         daemon.disable_interface(IfKind::All)?;
         daemon.enable_interface(IfKind::LoopbackV4)?;
     }
     let host = format!("{}.local.", serial.to_lowercase());
-    let properties = [("model", "Lantern 24"), ("serial", serial)];
+    let properties = [("model", model), ("serial", serial)];
     let mut info = ServiceInfo::new(echo_link::SERVICE_TYPE, serial, &host, "", address.port(), &properties[..])?;
     if address.ip().is_unspecified() {
         info = info.enable_addr_auto();
@@ -71,24 +95,53 @@ async fn main() -> anyhow::Result<()> {
         anyhow::ensure!(times > 0.0 && times.is_finite(), "--pace is {times}; allowed is above 0");
         Pace::Times(times)
     };
-    let device = Lantern::new(&o.serial, o.rpm);
+    anyhow::ensure!((1..=4).contains(&o.units), "--units is {}; allowed are 1 to 4", o.units);
+    let devices: Vec<Lantern> = match o.plays {
+        Part::Thruster => vec![Lantern::new(&o.serial, o.rpm)],
+        Part::Deck => (0..o.units)
+            .map(|u| Lantern::playing(&format!("LT-064{}", u + 1), Plays::Deck(64 * usize::from(u))))
+            .collect(),
+    };
     if o.truth {
-        println!("{}", serde_json::to_string_pretty(&device.truth())?);
+        println!("{}", serde_json::to_string_pretty(&devices[0].truth())?);
         return Ok(());
     }
-    let listener = tokio::net::TcpListener::bind(&o.listen).await?;
-    let address = listener.local_addr()?;
-    println!("{address}");
-    let _announced = match o.announce {
-        Announce::Off => None,
-        to => match announce(to, &o.serial, address) {
-            Ok(d) => Some(d),
-            Err(e) => {
-                tracing::warn!("not announced: {e}");
-                None
-            }
-        },
+    let (host, port) =
+        o.listen.rsplit_once(':').ok_or_else(|| anyhow::anyhow!("--listen is {}; allowed is host:port", o.listen))?;
+    let port: u16 = port.parse()?;
+    let mut addresses = Vec::new();
+    let mut shared = Vec::new();
+    let mut announced = Vec::new();
+    let mut serving = tokio::task::JoinSet::new();
+    for (u, device) in devices.into_iter().enumerate() {
+        let port = if port == 0 { 0 } else { port + u as u16 };
+        let listener = tokio::net::TcpListener::bind((host, port)).await?;
+        let address = listener.local_addr()?;
+        addresses.push(address.to_string());
+        let (model, serial) = (device.model(), device.identity().serial);
+        match o.announce {
+            Announce::Off => {}
+            to => match announce(to, model, &serial, address) {
+                Ok(d) => announced.push(d),
+                Err(e) => tracing::warn!("not announced: {e}"),
+            },
+        }
+        let device = std::sync::Arc::new(std::sync::Mutex::new(device));
+        shared.push(device.clone());
+        serving.spawn(serve(listener, device, pace));
+    }
+    let control = match &o.control {
+        Some(at) => {
+            let listener = tokio::net::TcpListener::bind(at).await?;
+            let address = listener.local_addr()?;
+            serving.spawn(control::serve(listener, shared));
+            format!(" control http://{address}")
+        }
+        None => String::new(),
     };
-    serve(listener, device, pace).await?;
+    println!("{}{control}", addresses.join(","));
+    while let Some(ended) = serving.join_next().await {
+        ended??;
+    }
     Ok(())
 }

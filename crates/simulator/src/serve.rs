@@ -5,7 +5,7 @@ use echo_link::{Answer, Frame, FrameCodec, LinkError, Notice, Request, RequestBo
 use futures::{SinkExt, StreamExt};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::mpsc;
 use tokio_util::codec::Framed;
@@ -22,7 +22,8 @@ pub enum Pace {
 /// Blocks waiting for a slow link before one is dropped.
 const WAITING: usize = 200;
 
-fn own(device: &Mutex<Lantern>) -> std::sync::MutexGuard<'_, Lantern> {
+/// Takes hold of a device.
+pub fn own(device: &Mutex<Lantern>) -> std::sync::MutexGuard<'_, Lantern> {
     device.lock().unwrap_or_else(std::sync::PoisonError::into_inner)
 }
 
@@ -30,8 +31,7 @@ fn own(device: &Mutex<Lantern>) -> std::sync::MutexGuard<'_, Lantern> {
 ///
 /// # Errors
 /// The listener's own error.
-pub async fn serve(listener: TcpListener, device: Lantern, pace: Pace) -> std::io::Result<()> {
-    let device = Arc::new(Mutex::new(device));
+pub async fn serve(listener: TcpListener, device: Arc<Mutex<Lantern>>, pace: Pace) -> std::io::Result<()> {
     let busy = Arc::new(AtomicBool::new(false));
     loop {
         let (stream, from) = listener.accept().await?;
@@ -70,13 +70,28 @@ async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pac
         }
     });
     let mut sending: Option<Arc<AtomicBool>> = None;
+    let mut news = own(device).news();
     let result = loop {
-        let request = match requests.next().await {
+        let next = tokio::select! {
+            next = requests.next() => next,
+            Ok(told) = news.recv() => {
+                if to_link.send(Frame::Notice(told)).await.is_err() {
+                    break Ok(());
+                }
+                continue;
+            }
+        };
+        let request = match next {
             None => break Ok(()),
             Some(Err(e)) => break Err(e),
             Some(Ok(Frame::Request(r))) => r,
             Some(Ok(_)) => break Err(LinkError::Unreadable("only requests are taken here".into())),
         };
+        if request.body == RequestBody::Restart {
+            // A restart forgets what was driven and keeps what is plugged.
+            let _ = own(device).drive(159.155, 0.0);
+            break Ok(());
+        }
         let answer = obey(request, device, &mut sending, &to_link, pace);
         if to_link.send(Frame::Answer(answer)).await.is_err() {
             break Ok(());
@@ -97,7 +112,7 @@ fn obey(
     to_link: &mpsc::Sender<Frame>,
     pace: Pace,
 ) -> Answer {
-    let mut answer = Answer { id: request.id, refused: None, identity: None, settings: None };
+    let mut answer = Answer { id: request.id, ..Answer::default() };
     match request.body {
         RequestBody::Identify => answer.identity = Some(own(device).identity()),
         RequestBody::Settings => answer.settings = Some(own(device).settings().clone()),
@@ -106,7 +121,7 @@ fn obey(
             answer.refused = d.apply(settings, sending.is_some()).err();
             answer.settings = Some(d.settings().clone());
         }
-        RequestBody::Start => {
+        RequestBody::Start { at_ns } => {
             if let Some(on) = sending.take() {
                 on.store(false, Ordering::SeqCst);
             }
@@ -114,20 +129,41 @@ fn obey(
             let on = Arc::new(AtomicBool::new(true));
             *sending = Some(on.clone());
             let (device, to_link) = (device.clone(), to_link.clone());
-            std::thread::spawn(move || produce(&device, &on, &to_link, pace));
+            std::thread::spawn(move || produce(&device, &on, &to_link, pace, until(at_ns)));
         }
         RequestBody::Stop => {
             if let Some(on) = sending.take() {
                 on.store(false, Ordering::SeqCst);
             }
         }
+        RequestBody::State => answer.state = Some(own(device).state()),
+        RequestBody::SelfTest { inputs } => {
+            let d = own(device);
+            answer.tests = Some(inputs.into_iter().map(|n| d.tested(n)).collect());
+        }
+        RequestBody::Memories => answer.memories = Some(own(device).memories()),
+        RequestBody::WriteMemory { input, memory } => match own(device).write_memory(input, &memory) {
+            Ok(m) => answer.memories = Some(vec![m]),
+            Err(says) => answer.refused = Some(says),
+        },
+        RequestBody::Output { hz, peak_v } => match own(device).drive(hz, peak_v) {
+            Ok(_) => answer.state = Some(own(device).state()),
+            Err(says) => answer.refused = Some(says),
+        },
+        RequestBody::Restart => {}
     }
     answer
 }
 
+/// How long until a moment of the shared clock, which is this machine's own.
+fn until(at_ns: Option<u64>) -> Duration {
+    let now = SystemTime::now().duration_since(SystemTime::UNIX_EPOCH).unwrap_or_default();
+    at_ns.map_or(Duration::ZERO, |at| Duration::from_nanos(at).saturating_sub(now).min(Duration::from_secs(5)))
+}
+
 /// Makes blocks at the pace asked for until told to stop.
-fn produce(device: &Mutex<Lantern>, on: &AtomicBool, to_link: &mpsc::Sender<Frame>, pace: Pace) {
-    let begun = Instant::now();
+fn produce(device: &Mutex<Lantern>, on: &AtomicBool, to_link: &mpsc::Sender<Frame>, pace: Pace, wait: Duration) {
+    let begun = Instant::now() + wait;
     let dropped = AtomicU64::new(0);
     let mut made_s = 0.0;
     while on.load(Ordering::SeqCst) {

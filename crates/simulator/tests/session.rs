@@ -15,10 +15,14 @@ struct Session {
     blocks: Vec<Block>,
 }
 
+fn shared(device: Lantern) -> std::sync::Arc<std::sync::Mutex<Lantern>> {
+    std::sync::Arc::new(std::sync::Mutex::new(device))
+}
+
 async fn stand_in() -> std::net::SocketAddr {
     let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
     let address = listener.local_addr().unwrap();
-    tokio::spawn(serve(listener, Lantern::new("L24-test", 2690.0), Pace::Free));
+    tokio::spawn(serve(listener, shared(Lantern::new("L24-test", 2690.0)), Pace::Free));
     address
 }
 
@@ -59,7 +63,10 @@ impl Session {
 }
 
 fn set(rate_hz: f64, inputs: &[(u16, f64, Coupling)]) -> RequestBody {
-    let inputs = inputs.iter().map(|&(number, range_v, coupling)| InputSetting { number, range_v, coupling }).collect();
+    let inputs = inputs
+        .iter()
+        .map(|&(number, range_v, coupling)| InputSetting { number, range_v, coupling, high_pass_hz: 0.0 })
+        .collect();
     RequestBody::Apply { settings: Settings { rate_hz, inputs } }
 }
 
@@ -102,7 +109,7 @@ async fn blocks_follow_each_other_on_one_clock() {
     let mut s = Session::open(stand_in().await).await;
     let rate = 12_800.0;
     assert_eq!(s.ask(set(rate, &[(7, 5.0, Coupling::Iepe), (22, 10.0, Coupling::Dc)])).await.refused, None);
-    assert_eq!(s.ask(RequestBody::Start).await.refused, None);
+    assert_eq!(s.ask(RequestBody::Start { at_ns: None }).await.refused, None);
     let blocks = s.take(60).await;
     let mut next = blocks[0].head().first_sample;
     for (k, b) in blocks.iter().enumerate() {
@@ -131,7 +138,7 @@ async fn range_and_coupling_act_while_it_runs() {
     let mut s = Session::open(stand_in().await).await;
     let rate = 12_800.0;
     assert_eq!(s.ask(set(rate, &[(7, 5.0, Coupling::Iepe)])).await.refused, None);
-    assert_eq!(s.ask(RequestBody::Start).await.refused, None);
+    assert_eq!(s.ask(RequestBody::Start { at_ns: None }).await.refused, None);
     let wide = s.take(20).await;
     assert!(wide.iter().all(|b| !b.head().over[0]));
     let level = rms(&counts(&wide, 0));

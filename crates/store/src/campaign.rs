@@ -20,15 +20,6 @@ pub struct Campaign {
     pub purpose: String,
 }
 
-/// A rig with the version it has in the database.
-#[derive(Debug, Clone, PartialEq)]
-pub struct VersionedRig {
-    /// Counts up with every change.
-    pub version: i64,
-    /// The rig.
-    pub rig: Rig,
-}
-
 /// A line of the change log.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Change {
@@ -65,16 +56,27 @@ impl Store {
         rig: &Rig,
         plan: &Plan,
     ) -> Result<i64> {
-        Ok(sqlx::query_scalar!(
+        let mut tx = self.pool().begin().await?;
+        let body = serde_json::to_value(rig)?;
+        let id = sqlx::query_scalar!(
             "INSERT INTO campaign (name, specimen, purpose, rig, plan) VALUES ($1, $2, $3, $4, $5) RETURNING id",
             name,
             specimen,
             purpose,
-            serde_json::to_value(rig)?,
+            body,
             serde_json::to_value(plan)?
         )
-        .fetch_one(self.pool())
-        .await?)
+        .fetch_one(&mut *tx)
+        .await?;
+        sqlx::query!(
+            "INSERT INTO rig_version (campaign_id, version, rig, who, what) VALUES ($1, 1, $2, 'engineer', 'laid')",
+            id,
+            body
+        )
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(id)
     }
 
     /// A campaign in short.
@@ -88,53 +90,26 @@ impl Store {
             .ok_or_else(|| missing(id))
     }
 
-    /// The rig of a campaign.
+    /// Where the campaign's front ends were last.
     ///
     /// # Errors
     /// There is none of that key, or the database is away.
-    pub async fn rig(&self, campaign: i64) -> Result<VersionedRig> {
-        let row = sqlx::query!("SELECT rig, rig_version FROM campaign WHERE id = $1", campaign)
+    pub async fn front_end(&self, campaign: i64) -> Result<Option<String>> {
+        sqlx::query_scalar!("SELECT front_end FROM campaign WHERE id = $1", campaign)
             .fetch_optional(self.pool())
             .await?
-            .ok_or_else(|| missing(campaign))?;
-        Ok(VersionedRig { version: row.rig_version, rig: serde_json::from_value(row.rig)? })
+            .ok_or_else(|| missing(campaign))
     }
 
-    /// Replaces the rig, if it still has the version the change was made on.
+    /// Remembers where the campaign's front ends are.
     ///
     /// # Errors
-    /// [`StoreError::Stale`] when somebody else was faster.
-    pub async fn save_rig(
-        &self,
-        campaign: i64,
-        made_on: i64,
-        rig: &Rig,
-        who: &str,
-        what: &str,
-        detail: Value,
-    ) -> Result<i64> {
-        let mut tx = self.pool().begin().await?;
-        let version = sqlx::query_scalar!(
-            "UPDATE campaign SET rig = $3, rig_version = rig_version + 1 WHERE id = $1 AND rig_version = $2 RETURNING rig_version",
-            campaign, made_on, serde_json::to_value(rig)?
-        )
-        .fetch_optional(&mut *tx)
-        .await?;
-        let Some(version) = version else {
-            drop(tx);
-            return Err(StoreError::Stale(self.rig(campaign).await?.version));
-        };
-        sqlx::query!(
-            "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, $3, $4)",
-            who,
-            campaign,
-            what,
-            detail
-        )
-        .execute(&mut *tx)
-        .await?;
-        tx.commit().await?;
-        Ok(version)
+    /// The database is away.
+    pub async fn remember_front_end(&self, campaign: i64, address: Option<&str>) -> Result<()> {
+        sqlx::query!("UPDATE campaign SET front_end = $2 WHERE id = $1", campaign, address)
+            .execute(self.pool())
+            .await?;
+        Ok(())
     }
 
     /// The plan of a campaign.

@@ -3,6 +3,8 @@
 //! | module | what it holds |
 //! | --- | --- |
 //! | [`campaign`] | campaigns with rig, plan, report and saved recipes |
+//! | [`rig`] | rigs with all their versions, rigs kept under a name, findings let pass |
+//! | [`sensor`] | the register of sensors |
 //! | [`run`] | runs and their channels, opening, closing, recovery |
 //! | [`calibration`] | sensitivities put right afterwards |
 //! | [`chunk`] | packing of counts and the min/max pyramid |
@@ -11,7 +13,9 @@
 pub mod calibration;
 pub mod campaign;
 pub mod chunk;
+pub mod rig;
 pub mod run;
+pub mod sensor;
 pub mod waveform;
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};

@@ -4,7 +4,15 @@ import type { components, paths } from "./schema.gen";
 
 export type Schema = components["schemas"];
 export type Channel = Schema["ChannelRow"];
-export type ChannelChange = Schema["ChannelChange"];
+export type Cell = Schema["Cell"];
+export type EditRequest = Schema["EditRequest"];
+export type EditAnswer = Schema["EditAnswer"];
+export type Sensor = Schema["SensorBody"];
+export type SmartSensor = Schema["SmartSensor"];
+export type Unit = Schema["UnitStatus"];
+export type TestBody = Schema["TestBody"];
+export type Fit = Schema["Fit"];
+export type Pair = Schema["Pair"];
 export type RigBody = Schema["RigBody"];
 export type PlanBody = Schema["PlanBody"];
 export type Plan = Schema["Plan"];

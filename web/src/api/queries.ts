@@ -1,6 +1,6 @@
 /** What the stations ask the server, cached by subject. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type ChannelChange, type Plan, type ReportBody, told } from "./client";
+import { api, type Plan, type ReportBody, told } from "./client";
 
 const at = (id: number) => ({ params: { path: { id } } });
 
@@ -44,22 +44,22 @@ export const useReport = (campaign: number | undefined) =>
     queryFn: () => told(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
   });
 
-export function useChangeChannel(campaign: number | undefined) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: ({ input, change }: { input: number; change: ChannelChange }) =>
-      told(
-        api.PATCH("/api/campaigns/{id}/rig/{input}", {
-          params: { path: { id: campaign ?? 0, input } },
-          body: change,
-        }),
-      ),
-    onSuccess: (rig) => {
-      client.setQueryData(["rig", campaign], rig);
-      client.invalidateQueries({ queryKey: ["plan", campaign] });
-    },
+export const useSensors = () =>
+  useQuery({ queryKey: ["sensors"], queryFn: () => told(api.GET("/api/sensors")), refetchInterval: 10_000 });
+
+export const useSensorHistory = (id: number | undefined) =>
+  useQuery({
+    queryKey: ["sensors", id],
+    enabled: id !== undefined,
+    queryFn: () => told(api.GET("/api/sensors/{id}/history", at(id ?? 0))),
   });
-}
+
+export const useVersions = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["versions", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/rig/versions", at(campaign ?? 0))),
+  });
 
 export function useSavePlan(campaign: number | undefined) {
   const client = useQueryClient();

@@ -176,6 +176,176 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/rig.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The channel table as CSV. */
+        get: operations["rig_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The channel table as XLSX. */
+        get: operations["rig_xlsx"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/cells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes many cells at once. What is good is written, what is refused says why. */
+        post: operations["edit_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cells in which another rig differs from the one in use. */
+        get: operations["rig_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a table from a file and tells what would become of it; nothing is written. */
+        post: operations["try_rig_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the rig in use under a name; one of that name in this campaign is replaced. */
+        post: operations["keep_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/ranges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ranges that fit what was heard since the held levels were reset. */
+        get: operations["fitting_ranges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes another rig into use; the one in use stays as a version. */
+        post: operations["take_rig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Versions of a campaign's rig, and rigs kept under a name. */
+        get: operations["rig_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rig/waivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets a finding pass with a reason that stays in the record, or takes that back. */
+        post: operations["waive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/rig/{input}": {
         parameters: {
             query?: never;
@@ -295,6 +465,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/emergency-stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Silences every output at once. */
+        post: operations["emergency_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/front-ends": {
         parameters: {
             query?: never;
@@ -306,6 +493,163 @@ export interface paths {
         get: operations["found_front_ends"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/front-ends/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Reads the setup back from the front ends and compares it with the rig. */
+        get: operations["read_setup"];
+        put?: never;
+        /** Writes the rig's setup to the front ends again. */
+        post: operations["write_setup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/front-ends/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tests inputs. */
+        post: operations["test_inputs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/front-ends/{unit}/output": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Drives the output of a front end. */
+        put: operations["drive_output"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/front-ends/{unit}/restart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts a front end anew; it is connected again by itself. */
+        post: operations["restart_front_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The straight line through pairs and what follows. */
+        post: operations["fit_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Waits, reads, and tells the level of the tone. */
+        post: operations["read_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/sheet.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pairs as CSV. */
+        post: operations["reference_csv"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/sheet.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pairs as a spreadsheet. */
+        post: operations["reference_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accepts a new sensitivity into the register and the rig, or rejects it; both are kept as found
+         *     and as left in the sensor's history.
+         */
+        post: operations["judge_reference"];
         delete?: never;
         options?: never;
         head?: never;
@@ -411,6 +755,78 @@ export interface paths {
         put?: never;
         /** Carries out a recipe. Going away stops it. */
         post: operations["make_result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sensors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The register. */
+        get: operations["list_sensors"];
+        /** Registers a sensor, or replaces what is known of it; what was known stays in its history. */
+        put: operations["keep_sensor"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sensors/{id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened to a sensor, newest first. */
+        get: operations["sensor_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/smart-sensors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Smart sensors that are plugged in. */
+        get: operations["smart_sensors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/smart-sensors/{input}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Writes a sensor of the register into the memory of the smart sensor on an input, reads it back
+         *     and compares.
+         */
+        post: operations["write_memory"];
         delete?: never;
         options?: never;
         head?: never;
@@ -547,9 +963,12 @@ export interface components {
         });
         /** @description One finding. */
         Caution: {
-            fix?: components["schemas"]["ChannelChange"] | null;
+            /** @description Cells that put it right, if that is known. */
+            fix: components["schemas"]["Cell"][];
             /** @description What the fix does, in words. */
             fix_says?: string | null;
+            /** @description Whether a limit is passed, so that data is lost now. */
+            grave: boolean;
             /**
              * Format: int32
              * @description Input it is about, if one.
@@ -559,8 +978,51 @@ export interface components {
             rule: string;
             /** @description What was found. */
             says: string;
+            waived?: components["schemas"]["Waiver"] | null;
             /** @description Why it matters. */
             why: string;
+        };
+        /** @description A text for one cell. */
+        Cell: {
+            /** @description The column. */
+            column: components["schemas"]["Column"];
+            /**
+             * Format: int32
+             * @description The row, by its input.
+             */
+            input: number;
+            /** @description What was typed. */
+            text: string;
+        };
+        /** @description A cell that shows something else than before. */
+        CellChanged: {
+            /** @description The column. */
+            column: components["schemas"]["Column"];
+            /** @description What it showed. */
+            from: string;
+            /**
+             * Format: int32
+             * @description The row.
+             */
+            input: number;
+            /** @description What it shows now. */
+            to: string;
+        };
+        /** @description A cell whose text was refused. */
+        CellRefused: {
+            /** @description The column. */
+            column: components["schemas"]["Column"];
+            /** @description The key the sentence is about. */
+            field: string;
+            /**
+             * Format: int32
+             * @description The row.
+             */
+            input: number;
+            /** @description Why, and what is allowed. */
+            says: string;
+            /** @description What was typed. */
+            text: string;
         };
         /** @description A line of the change log. */
         ChangeBody: {
@@ -583,6 +1045,11 @@ export interface components {
             /** @description Direction at that place. */
             direction: string;
             /**
+             * Format: double
+             * @description Corner of the input's high-pass filter, Hz; 0 is off.
+             */
+            high_pass_hz?: number;
+            /**
              * Format: int32
              * @description Input it is plugged into, from 1.
              */
@@ -602,36 +1069,10 @@ export interface components {
             range_v: number;
             /** @description What the sensor gives. */
             sensitivity: components["schemas"]["Sensitivity"];
-            /** @description The sensor, in words. */
+            /** @description The sensor: type, serial. */
             sensor: string;
             /** @description Unit it is shown in. */
             unit: string;
-        };
-        /**
-         * @description A change of one row: only the keys that are there are changed. Numbers may come as text, the
-         *     way they were typed.
-         */
-        ChannelChange: {
-            coupling?: components["schemas"]["Coupling"] | null;
-            /** @description New direction. */
-            direction?: string | null;
-            /** @description New name. */
-            name?: string | null;
-            /** @description Switches the channel on or off. */
-            on?: boolean | null;
-            /** @description New place. */
-            point?: string | null;
-            quantity?: components["schemas"]["Quantity"] | null;
-            /** @description New range: a number of volts, as typed. */
-            range_v?: string | null;
-            /** @description New sensitivity: a number, with or without its unit, as typed. */
-            sensitivity?: string | null;
-            /** @description New unit of the sensitivity. */
-            sensitivity_unit?: string | null;
-            /** @description New words for the sensor. */
-            sensor?: string | null;
-            /** @description New unit. */
-            unit?: string | null;
         };
         /** @description A row of the channel table with what follows from it. */
         ChannelRow: components["schemas"]["Channel"] & {
@@ -645,7 +1086,32 @@ export interface components {
              * @description Full scale in the shown unit, peak.
              */
             full_scale: number;
+            /** @description How the input is called: its number, or the front end's letter and the connector. */
+            label: string;
         };
+        /** @description A cell that somebody else changed meanwhile. */
+        Clash: {
+            /** @description What it showed when this change was begun. */
+            before: string;
+            /** @description The column. */
+            column: components["schemas"]["Column"];
+            /**
+             * Format: int32
+             * @description The row.
+             */
+            input: number;
+            /** @description What this change wants. */
+            mine: string;
+            /** @description What it shows now. */
+            theirs: string;
+            /** @description Who changed the rig last. */
+            who: string;
+        };
+        /**
+         * @description A column, in the order in which the cells of a row are set: what others follow from comes first.
+         * @enum {string}
+         */
+        Column: "on" | "name" | "sensor" | "quantity" | "sensitivity_unit" | "sensitivity" | "coupling" | "range_v" | "high_pass_hz" | "point" | "direction" | "unit";
         /** @description A sensitivity put right. */
         Correction: {
             /** @description Why; not empty. */
@@ -747,6 +1213,36 @@ export interface components {
              * @default false
              */
             open_ends: boolean;
+        };
+        /** @description What became of a change. */
+        EditAnswer: {
+            /** @description The cells that were asked for, from wherever they came. */
+            cells: components["schemas"]["Cell"][];
+            /** @description Cells that change. */
+            changed: components["schemas"]["CellChanged"][];
+            /** @description Cells that somebody else changed meanwhile: nothing is written while there are any. */
+            clashes: components["schemas"]["Clash"][];
+            /** @description Cells that were refused; they stay as they were. */
+            refused: components["schemas"]["CellRefused"][];
+            rig?: components["schemas"]["RigBody"] | null;
+        };
+        /** @description A change of many cells. */
+        EditRequest: {
+            /** @description Cells. */
+            cells?: components["schemas"]["Cell"][];
+            fill?: components["schemas"]["Filled"] | null;
+            /**
+             * Format: int64
+             * @description Version of the rig the change was made on.
+             */
+            made_on: number;
+            /** @description Write over cells that somebody else changed since `made_on`. */
+            over_others?: boolean;
+            paste?: components["schemas"]["Pasted"] | null;
+            /** @description Only tell what would become of it. */
+            try_only?: boolean;
+            /** @description What is done, in words, for the list of versions. */
+            what?: string | null;
         };
         /** @description How a recording ended. */
         Ended: {
@@ -856,6 +1352,53 @@ export interface components {
              */
             decay_s: number;
         };
+        /** @description A first row to be carried down over others. */
+        Filled: {
+            /** @description Columns. */
+            columns: components["schemas"]["Column"][];
+            /** @description Whether the last number in a text counts up from row to row. */
+            counting: boolean;
+            /** @description Rows, the one that is carried first. */
+            inputs: number[];
+        };
+        /** @description What follows from pairs. */
+        Fit: {
+            /** @description Deviation of each reading from its reference, as a share of that. */
+            deviations: number[];
+            /**
+             * Format: double
+             * @description Reading a unit of reference.
+             */
+            gain: number;
+            /**
+             * Format: double
+             * @description Largest distance from the straight line, as a share of the largest reference; none for fewer
+             *     than three levels.
+             */
+            linearity?: number | null;
+            /**
+             * Format: double
+             * @description Reading without excitation, in the pairs' unit; 0 where one level was used.
+             */
+            offset: number;
+            /** @description The sensitivity with which the readings would have been right. */
+            sensitivity: components["schemas"]["Sensitivity"];
+            /**
+             * Format: double
+             * @description Largest deviation of a reading from its reference, as a share of that.
+             */
+            worst: number;
+        };
+        /** @description Pairs of an input. */
+        FitRequest: {
+            /**
+             * Format: int32
+             * @description The input that is checked.
+             */
+            input: number;
+            /** @description Pairs, SI units, rms. */
+            pairs: components["schemas"]["Pair"][];
+        };
         /** @description Force window around the hit of each block. */
         ForceWindowSettings: {
             /**
@@ -883,7 +1426,7 @@ export interface components {
             /** @description Serial it announces. */
             serial: string;
         };
-        /** @description Identity and abilities of a front end. */
+        /** @description Identity and abilities of a front end, or of several that sample together as one. */
         FrontEnd: {
             /**
              * Format: double
@@ -938,17 +1481,29 @@ export interface components {
         };
         /** @description What one input can be set to. */
         InputOffer: {
+            /**
+             * Format: int32
+             * @description Number on that front end's connector, from 1.
+             */
+            connector?: number;
             /** @description Couplings it has. */
             couplings: components["schemas"]["Coupling"][];
+            /** @description Corners of its high-pass filter, Hz; 0 is off. */
+            high_pass_hz?: number[];
             /** @description Name of the module that carries it. */
             module: string;
             /**
              * Format: int32
-             * @description Number on the connector, from 1.
+             * @description Number in the rig, from 1; in a system of several front ends they are counted through.
              */
             number: number;
             /** @description Largest voltages it can be set to, V peak, ascending. */
             ranges_v: number[];
+            /**
+             * Format: int32
+             * @description Which front end carries it, from 0.
+             */
+            unit?: number;
         };
         /** @description A recipe that was kept. */
         KeptRecipe: {
@@ -956,6 +1511,32 @@ export interface components {
             name: string;
             /** @description The recipe. */
             recipe: components["schemas"]["Recipe"];
+        };
+        /** @description A rig kept under a name. */
+        KeptRigBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Its campaign. */
+            campaign: string;
+            /** @description Whether that is the campaign asked for. */
+            here: boolean;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Version it was kept from.
+             */
+            version: number;
+            /** @description Who kept it. */
+            who: string;
         };
         /** @description When a recording ends. */
         Length: {
@@ -1056,9 +1637,9 @@ export interface components {
         } | {
             /** @description Address. */
             address: string;
-            /** @description Whether its sample clock is locked. */
+            /** @description Whether all sample clocks are locked. */
             clock_locked: boolean;
-            /** @description Who it is. */
+            /** @description Who it is; several that sample together are told as one. */
             front_end: components["schemas"]["FrontEnd"];
             /** @enum {string} */
             link: "connected";
@@ -1069,6 +1650,8 @@ export interface components {
              * @description Rate it sends at, Hz.
              */
             sample_rate_hz: number;
+            /** @description Each front end by itself. */
+            units: components["schemas"]["UnitStatus"][];
         };
         /** @description Who made a result of what. */
         Made: {
@@ -1183,6 +1766,52 @@ export interface components {
             /** @description Weighting of the block. */
             window?: components["schemas"]["WindowName"];
         };
+        /** @description What an output is to drive. */
+        OutputRequest: {
+            /**
+             * Format: double
+             * @description Frequency, Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Amplitude, V peak; 0 is off.
+             */
+            peak_v: number;
+        };
+        /** @description What an output drives. */
+        OutputStatus: {
+            /**
+             * Format: double
+             * @description Frequency, Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Amplitude, V peak; 0 is off.
+             */
+            peak_v: number;
+        };
+        /** @description A reference value and what was read for it, both rms in the same unit. */
+        Pair: {
+            /**
+             * Format: double
+             * @description What the channel read.
+             */
+            reading: number;
+            /**
+             * Format: double
+             * @description The known value.
+             */
+            reference: number;
+        };
+        /** @description A block of spreadsheet text and where it goes. */
+        Pasted: {
+            /** @description Where. */
+            place: components["schemas"]["Place"];
+            /** @description Tab-separated text. */
+            text: string;
+        };
         /** @description A peak of a trace, interpolated to fit the window. */
         PeakFound: {
             /**
@@ -1206,6 +1835,13 @@ export interface components {
          * @enum {string}
          */
         PickName: "aic" | "threshold";
+        /** @description Where a block goes: the rows and columns from the pasted-on cell on, as they are shown. */
+        Place: {
+            /** @description Columns, in the order shown. */
+            columns: components["schemas"]["Column"][];
+            /** @description Inputs of the rows, in the order shown. */
+            inputs: number[];
+        };
         /** @description What is recorded. */
         Plan: {
             /**
@@ -1374,6 +2010,77 @@ export interface components {
              */
             residue: components["schemas"]["ResidueName"];
         };
+        /** @description A range for an input, with its reason. */
+        Ranged: {
+            /** @description The cell to set. */
+            cell: components["schemas"]["Cell"];
+            /**
+             * Format: double
+             * @description Range it has, V.
+             */
+            from_v: number;
+            /**
+             * Format: double
+             * @description Largest voltage that was heard, V peak.
+             */
+            heard_v: number;
+            /** @description Whether the old range was exceeded, so that this is a guess: listen again. */
+            listen_again: boolean;
+        };
+        /** @description What was read, in SI units. */
+        ReadAnswer: {
+            /** @description The input that is checked. */
+            reading: components["schemas"]["Reading"];
+            reference?: components["schemas"]["Reading"] | null;
+            /** @description Unit of both. */
+            unit: string;
+        };
+        /** @description What to read. */
+        ReadRequest: {
+            /**
+             * Format: double
+             * @description Frequency of the excitation, Hz.
+             */
+            hz: number;
+            /**
+             * Format: int32
+             * @description The input that is checked.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Time to read, s; 0.2 to 8.
+             */
+            read_s: number;
+            /**
+             * Format: int32
+             * @description Another input that carries a reference transducer, if that gives the reference.
+             */
+            reference_input?: number | null;
+            /**
+             * Format: double
+             * @description Time to wait first, so that source and sensor settle, s; up to 60.
+             */
+            settle_s: number;
+        };
+        /** @description A level read from samples. */
+        Reading: {
+            /**
+             * Format: double
+             * @description Frequency of the tone, Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Level, rms, in the unit of the samples.
+             */
+            rms: number;
+            /**
+             * Format: double
+             * @description Spread of the level between fifths of the reading, as a share of it: how steady it was.
+             */
+            spread: number;
+        };
         /** @description A lens with its settings, and what it looks at. */
         Recipe: components["schemas"]["Lens"] & {
             /** @description Channels, counted from 1; all when left out. */
@@ -1485,11 +2192,13 @@ export interface components {
         };
         /** @description A rig with its version, findings and what the front end offers. */
         RigBody: {
-            /** @description Findings of the rule check. */
+            /** @description Findings of the rule check; those let pass come last. */
             cautions: components["schemas"]["Caution"][];
             front_end?: components["schemas"]["FrontEnd"] | null;
             /** @description The rig. */
             rig: components["schemas"]["RigView"];
+            /** @description Smart sensors that are plugged in. */
+            smart: components["schemas"]["SmartSensor"][];
             /** @description Units a channel may be shown in, and the units of its sensitivity, a quantity. */
             units: components["schemas"]["QuantityUnits"][];
             /**
@@ -1498,6 +2207,11 @@ export interface components {
              */
             version: number;
         };
+        /** @description A name for a rig. */
+        RigName: {
+            /** @description 1 to 80 characters. */
+            name: string;
+        };
         /** @description A rig with what follows from each row. */
         RigView: {
             /** @description Rows in the order of their inputs. */
@@ -1505,6 +2219,8 @@ export interface components {
             /** @description What the set-up is called. */
             name: string;
         };
+        /** @description A change of one row: column and text. Numbers and truth values are taken as their texts. */
+        RowChange: Record<string, never>;
         /** @description A run in short. */
         RunBody: {
             /**
@@ -1589,6 +2305,89 @@ export interface components {
              */
             value: number;
         };
+        /** @description One sensor. */
+        Sensor: {
+            /**
+             * Format: double
+             * @description Rest voltage with supply, V.
+             */
+            bias_v?: number | null;
+            /**
+             * Format: date
+             * @description Day of the last calibration.
+             */
+            calibrated_on?: string | null;
+            /** @description How an input must be coupled for it. */
+            coupling: components["schemas"]["Coupling"];
+            /**
+             * Format: date
+             * @description Day the next one is due.
+             */
+            due_on?: string | null;
+            /** @description Who made it. */
+            maker?: string;
+            /**
+             * Format: double
+             * @description Largest value it measures, SI units, peak.
+             */
+            measures_to?: number | null;
+            /** @description Type designation; with the serial it is there once. */
+            model: string;
+            /** @description What it measures. */
+            quantity: components["schemas"]["Quantity"];
+            /**
+             * Format: double
+             * @description Frequency the sensitivity was found at, Hz.
+             */
+            reference_hz?: number | null;
+            /**
+             * Format: double
+             * @description First resonance as mounted, Hz.
+             */
+            resonance_hz?: number | null;
+            /** @description What it gives, at the reference frequency. */
+            sensitivity: components["schemas"]["Sensitivity"];
+            /** @description Serial number. */
+            serial: string;
+        };
+        /** @description A sensor of the register. */
+        SensorBody: components["schemas"]["Sensor"] & {
+            /**
+             * Format: date-time
+             * @description When that was changed last.
+             */
+            changed_at: string;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description Type, serial: as it stands in the channel table. */
+            label: string;
+        };
+        /** @description A line of a sensor's history. */
+        SensorEventBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description What belongs to the event: for a check against a reference its pairs, as found and as left. */
+            detail: Record<string, never>;
+            /** @description The sensor as it was from then on. */
+            sensor: components["schemas"]["Sensor"];
+            /** @description What. */
+            what: string;
+            /** @description Who. */
+            who: string;
+        };
+        /** @description The setup on the front ends against the rig: `from` is the device, `to` is here. */
+        SetupBody: {
+            /** @description As it was found when it was connected, before anything was written. */
+            found: components["schemas"]["CellChanged"][];
+            /** @description As it is now. */
+            now: components["schemas"]["CellChanged"][];
+        };
         /** @description Settings of the shock response lens. */
         ShockRecipe: {
             /**
@@ -1626,6 +2425,14 @@ export interface components {
          * @enum {string}
          */
         SlopeName: "rising" | "falling";
+        /** @description A smart sensor on an input. */
+        SmartSensor: components["schemas"]["Told"] & {
+            /**
+             * Format: int32
+             * @description The input.
+             */
+            input: number;
+        };
         /** @description Settings of the spectrogram lens. */
         SpectrogramRecipe: {
             /**
@@ -1742,6 +2549,11 @@ export interface components {
             ended?: components["schemas"]["Ended"] | null;
             /** @description Connection to the front end. */
             link: components["schemas"]["LinkState"];
+            /**
+             * Format: int64
+             * @description Counts up whenever a sensor is plugged in or out.
+             */
+            plugs: number;
         };
         /** @description State of everything the watch bar shows. */
         StatusBody: components["schemas"]["Status"] & {
@@ -1913,6 +2725,60 @@ export interface components {
          * @enum {string}
          */
         Take: "maximax" | "positive" | "negative";
+        /** @description What the test of an input found. */
+        TestBody: {
+            /**
+             * Format: double
+             * @description Rest voltage of the sensor's supply, V, where there is one.
+             */
+            bias_v?: number | null;
+            /**
+             * Format: int32
+             * @description The input.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Noise with the input shorted, V rms.
+             */
+            noise_v: number;
+            /**
+             * Format: double
+             * @description Mean with the input shorted, V.
+             */
+            offset_v: number;
+            /** @description Whether it is in order. */
+            passed: boolean;
+            /** @description What was found. */
+            says: string;
+        };
+        /** @description Which inputs to test. */
+        TestRequest: {
+            /** @description Inputs; all that are measured when empty. */
+            inputs?: number[];
+        };
+        /** @description What a memory says. */
+        Told: {
+            /** @enum {string} */
+            memory: "sensor";
+            /** @description The sensor. */
+            sensor: components["schemas"]["Sensor"];
+        } | {
+            /** @enum {string} */
+            memory: "blank";
+        } | {
+            /** @enum {string} */
+            memory: "damaged";
+            /** @description Why, in a sentence. */
+            says: string;
+        } | {
+            /** @description Type, serial. */
+            label: string;
+            /** @enum {string} */
+            memory: "unknown";
+            /** @description Why, in a sentence. */
+            says: string;
+        };
         /** @description A curve. */
         Trace: {
             /**
@@ -1946,6 +2812,135 @@ export interface components {
          * @enum {string}
          */
         TrackMethod: "resample";
+        /** @description One of the connected front ends. */
+        UnitStatus: {
+            /** @description Whether its clock is locked, where it tells. */
+            clock_locked?: boolean | null;
+            /** @description Modules without power. */
+            dark_modules: string[];
+            /** @description Version of its own software. */
+            firmware: string;
+            /**
+             * Format: int32
+             * @description First of its inputs, counted through.
+             */
+            first_input: number;
+            /**
+             * Format: int32
+             * @description How many inputs it has.
+             */
+            inputs: number;
+            /** @description Model. */
+            model: string;
+            output?: components["schemas"]["OutputStatus"] | null;
+            /** @description Serial number. */
+            serial: string;
+            /**
+             * Format: double
+             * @description Inside temperature, °C, where it tells.
+             */
+            temperature_c?: number | null;
+        };
+        /** @description What is to become of a check. */
+        Verdict: {
+            /** @description Whether the new sensitivity is taken; rejected checks stay in the history too. */
+            accept: boolean;
+            /**
+             * Format: int64
+             * @description Campaign whose rig takes the new value.
+             */
+            campaign: number;
+            /**
+             * Format: date
+             * @description Next check; a year from today when left out.
+             */
+            due_on?: string | null;
+            /**
+             * Format: double
+             * @description Frequency of the excitation, Hz.
+             */
+            hz: number;
+            /**
+             * Format: int32
+             * @description The input that was checked.
+             */
+            input: number;
+            /** @description Pairs, SI units, rms. */
+            pairs: components["schemas"]["Pair"][];
+            /** @description What gave the reference, in words. */
+            reference?: string;
+        };
+        /** @description What became of it. */
+        VerdictAnswer: {
+            /** @description The fit. */
+            fit: components["schemas"]["Fit"];
+            /** @description As found and as left. */
+            sensor: components["schemas"]["Sensor"];
+            /**
+             * Format: int64
+             * @description Key of the sensor.
+             */
+            sensor_id: number;
+        };
+        /** @description A version in short. */
+        VersionBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            version: number;
+            /** @description What was changed. */
+            what: string;
+            /** @description Who made it. */
+            who: string;
+        };
+        /** @description What there is to go back to. */
+        Versions: {
+            /** @description Rigs kept under a name, of every campaign. */
+            kept: components["schemas"]["KeptRigBody"][];
+            /** @description Versions of the rig in use, newest first. */
+            versions: components["schemas"]["VersionBody"][];
+        };
+        /** @description A finding that is let pass. */
+        Waiver: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int32
+             * @description The input.
+             */
+            input?: number | null;
+            /** @description Why. */
+            reason: string;
+            /** @description The rule. */
+            rule: string;
+            /** @description The finding's words: another finding of the same rule is not let pass with it. */
+            says: string;
+            /** @description By whom. */
+            who: string;
+        };
+        /** @description A finding to let pass, or to look at again. */
+        WaiverRequest: {
+            /**
+             * Format: int32
+             * @description The input.
+             */
+            input?: number | null;
+            /** @description Why it is let pass; nothing takes an earlier waiver back. */
+            reason?: string | null;
+            /** @description The rule. */
+            rule: string;
+            /** @description The finding's words. */
+            says?: string;
+        };
         /** @description Settings of the waveform lens. */
         WaveformSettings: {
             /**
@@ -1959,11 +2954,34 @@ export interface components {
              */
             reduce: components["schemas"]["Reduce"];
         };
+        /** @description A rig to look at or to take: a version of the one in use, or one kept under a name. */
+        Which: {
+            /**
+             * Format: int64
+             * @description Key of a kept rig.
+             */
+            kept?: number | null;
+            /**
+             * Format: int64
+             * @description Version of the rig in use.
+             */
+            version?: number | null;
+        };
         /**
          * @description A weighting function by name.
          * @enum {string}
          */
         WindowName: "hann" | "hamming" | "rectangular" | "flat_top" | "blackman_harris" | "kaiser" | "tukey";
+        /** @description Which sensor to write. */
+        WriteMemory: {
+            /** @description Whether a memory that is not blank may be written over. */
+            over?: boolean;
+            /**
+             * Format: int64
+             * @description Key of the sensor in the register.
+             */
+            sensor: number;
+        };
         /** @description A narrow band. */
         Zoom: {
             /**
@@ -2299,6 +3317,308 @@ export interface operations {
             };
         };
     };
+    rig_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+        };
+    };
+    rig_xlsx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                };
+            };
+        };
+    };
+    edit_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rig_differences: {
+        parameters: {
+            query?: {
+                /** @description Version of the rig in use. */
+                version?: number | null;
+                /** @description Key of a kept rig. */
+                kept?: number | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellChanged"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    try_rig_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    keep_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RigName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    fitting_ranges: {
+        parameters: {
+            query: {
+                /** @description How many times the held peak must fit into the range, 1 to 100. */
+                headroom: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ranged"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_rig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Which"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rig_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Versions"];
+                };
+            };
+        };
+    };
+    waive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaiverRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RigBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     change_channel: {
         parameters: {
             query?: never;
@@ -2311,7 +3631,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChannelChange"];
+                "application/json": components["schemas"]["RowChange"];
             };
         };
         responses: {
@@ -2486,6 +3806,31 @@ export interface operations {
             };
         };
     };
+    emergency_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     found_front_ends: {
         parameters: {
             query?: never;
@@ -2501,6 +3846,318 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"][];
+                };
+            };
+        };
+    };
+    read_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    write_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    test_inputs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestBody"][];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drive_output: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutputRequest"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    restart_front_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    fit_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fit"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadAnswer"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    reference_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    reference_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    judge_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Verdict"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictAnswer"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -2667,6 +4324,145 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Analysis"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_sensors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBody"][];
+                };
+            };
+        };
+    };
+    keep_sensor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sensor"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sensor_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorEventBody"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    smart_sensors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmartSensor"][];
+                };
+            };
+        };
+    };
+    write_memory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                input: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteMemory"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmartSensor"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
             422: {

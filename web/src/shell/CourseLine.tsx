@@ -23,7 +23,7 @@ function useReadiness(): Ready[] {
   const runs = useRuns(id).data ?? [];
   const going = progressOf(useStatus());
   const on = rig?.rig.channels.filter((c) => c.on).length ?? 0;
-  const cautions = rig?.cautions.length ?? 0;
+  const cautions = rig?.cautions.filter((c) => !c.waived).length ?? 0;
   const length = plan?.plan.length;
   const kept = runs.filter((r) => r.samples > 0);
   return [

@@ -48,6 +48,9 @@ export function Shell() {
       if (station) {
         e.preventDefault();
         go(station.path);
+      } else if (e.shiftKey && e.key === "Escape") {
+        e.preventDefault();
+        orders.emergencyStop().catch((x: Error) => setError(x.message));
       } else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
         e.preventDefault();
         setFinding(true);
@@ -84,7 +87,7 @@ export function Shell() {
         )}
         <Routes>
           <Route path="/" element={<Navigate to="/rig" replace />} />
-          <Route path="/rig" element={<RigStation />} />
+          <Route path="/rig/*" element={<RigStation />} />
           <Route path="/plan" element={<PlanStation />} />
           <Route path="/run" element={<RunStation />} />
           <Route path="/study/:run?" element={<StudyStation />} />

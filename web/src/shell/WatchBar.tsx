@@ -14,7 +14,7 @@ import { api, type Status, told } from "../api/client";
 import { useConnected, useStatus } from "../api/live";
 import { usePlan } from "../api/queries";
 import { Button } from "../ui/Button";
-import { bytes, clock, rate, span } from "../ui/format";
+import { bytes, clock, rate, span, withUnit } from "../ui/format";
 import { captureName, orders, progressOf, stateLook } from "./capture";
 import { useCampaign } from "./useCampaign";
 
@@ -28,6 +28,8 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
   const state = captureName(status);
   const look = stateLook[state];
   const going = progressOf(status);
+  const link = status?.link;
+  const driving = link?.link === "connected" ? link.units.find((u) => (u.output?.peak_v ?? 0) > 0) : undefined;
   const ready = connected && status?.store && status.link.link === "connected";
   return (
     <header className="flex items-center gap-4 border-b border-rule px-3">
@@ -43,6 +45,11 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
         <span className="text-[13px] text-soft">room for {span(room)}</span>
       )}
       <span className="ml-auto" />
+      {driving && (
+        <Button look="hot" hint="⇧ Esc" onClick={() => orders.emergencyStop()}>
+          Emergency stop: output {withUnit(driving.output?.peak_v, "V", 3)}
+        </Button>
+      )}
       {going ? <Going status={status} /> : <Ended status={status} />}
       {!going && (
         <span role="status" className={`font-semibold whitespace-nowrap ${look.colour}`}>

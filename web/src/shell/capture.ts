@@ -5,7 +5,9 @@ export const orders = {
   arm: () => told(api.POST("/api/capture/arm")),
   record: () => told(api.POST("/api/capture/record")),
   stop: () => told(api.POST("/api/capture/stop")),
-  resetLevels: () => told(api.POST("/api/capture/levels/reset")),
+  resetLevels: (input?: number) =>
+    told(api.POST("/api/capture/levels/reset", { params: { query: input === undefined ? {} : { input } } })),
+  emergencyStop: () => told(api.POST("/api/emergency-stop")),
   connect: (address: string | null) => told(api.PUT("/api/capture/front-end", { body: { address } })),
 };
 

@@ -9,10 +9,11 @@ type TextProps = {
   onSet: (text: string) => Promise<unknown> | undefined;
   width?: string;
   plain?: boolean;
+  right?: boolean;
 };
 
 /** A word that is typed; what was refused stays until it is put right or Esc is pressed. */
-export function TypedWord({ label, value, onSet, width, plain }: TextProps) {
+export function TypedWord({ label, value, onSet, width, plain, right }: TextProps) {
   const [text, setText] = useState(value);
   const [editing, setEditing] = useState(false);
   const [wrong, setWrong] = useState("");
@@ -37,7 +38,7 @@ export function TypedWord({ label, value, onSet, width, plain }: TextProps) {
         aria-label={label}
         aria-invalid={wrong !== ""}
         aria-describedby={wrong ? id : undefined}
-        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""}`}
+        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "text-right" : ""}`}
         style={{ width: width ?? `${Math.max(text.length, 2) + 1}ch` }}
         value={text}
         onFocus={(e) => {

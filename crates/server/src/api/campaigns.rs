@@ -1,4 +1,4 @@
-//! Campaigns: rig, plan, recipes, the log of changes.
+//! Campaigns: plan, recipes, the log of changes.
 
 use super::{ApiError, who};
 use crate::App;
@@ -6,11 +6,8 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
 use echo_capture::Setup;
-use echo_job::caution::{Caution, LevelSeen, check};
-use echo_job::front_end::FrontEnd;
 use echo_job::plan::{Plan, PlanSums};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Channel, ChannelChange, Rig};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -52,124 +49,6 @@ pub async fn list(State(app): State<App>) -> Result<Json<Vec<CampaignBody>>, Api
 pub async fn choose(State(app): State<App>, Path(id): Path<i64>) -> Result<axum::http::StatusCode, ApiError> {
     app.choose(id).await?;
     Ok(axum::http::StatusCode::NO_CONTENT)
-}
-
-/// A rig with its version, findings and what the front end offers.
-#[derive(Serialize, ToSchema)]
-pub struct RigBody {
-    /// Counts up with every change.
-    pub version: i64,
-    /// The rig.
-    pub rig: RigView,
-    /// Findings of the rule check.
-    pub cautions: Vec<Caution>,
-    /// The connected front end.
-    pub front_end: Option<FrontEnd>,
-    /// Units a channel may be shown in, and the units of its sensitivity, a quantity.
-    pub units: Vec<QuantityUnits>,
-}
-
-/// A rig with what follows from each row.
-#[derive(Serialize, ToSchema)]
-pub struct RigView {
-    /// What the set-up is called.
-    pub name: String,
-    /// Rows in the order of their inputs.
-    pub channels: Vec<ChannelRow>,
-}
-
-/// A row of the channel table with what follows from it.
-#[derive(Serialize, ToSchema)]
-pub struct ChannelRow {
-    /// The row.
-    #[serde(flatten)]
-    pub channel: Channel,
-    /// Full scale in the shown unit, peak.
-    pub full_scale: f64,
-    /// One step of the converter in the shown unit.
-    pub converter_step: f64,
-}
-
-/// Units of a quantity.
-#[derive(Serialize, ToSchema)]
-pub struct QuantityUnits {
-    /// The quantity.
-    pub quantity: echo_job::unit::Quantity,
-    /// Units it is shown in.
-    pub units: Vec<String>,
-    /// Units of a sensitivity to it.
-    pub sensitivity_units: Vec<String>,
-}
-
-fn units() -> Vec<QuantityUnits> {
-    echo_job::unit::Quantity::ALL
-        .into_iter()
-        .map(|quantity| QuantityUnits {
-            quantity,
-            units: quantity.units().map(|u| u.symbol.to_string()).collect(),
-            sensitivity_units: echo_job::sensitivity::allowed(quantity),
-        })
-        .collect()
-}
-
-fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> RigBody {
-    let live = app.setup().is_some_and(|s| s.campaign == campaign);
-    let levels = if live { app.capture.live().levels() } else { Vec::new() };
-    let cautions = check(&rig, |input| {
-        levels.iter().find(|l| l.input == input).map(|l| LevelSeen { peak_share: l.peak, over: l.over_held })
-    });
-    let front_end = app.capture.front_end();
-    let steps = 2f64.powi(front_end.as_ref().map_or(24, |f| f.converter_bits) as i32 - 1);
-    let channels = rig
-        .channels
-        .into_iter()
-        .map(|channel| {
-            let full_scale = channel.full_scale();
-            ChannelRow { channel, full_scale, converter_step: full_scale / steps }
-        })
-        .collect();
-    RigBody { version, rig: RigView { name: rig.name, channels }, cautions, front_end, units: units() }
-}
-
-/// The rig of a campaign.
-#[utoipa::path(get, operation_id = "read_rig", path = "/api/campaigns/{id}/rig", params(("id" = i64, Path)), responses((status = 200, body = RigBody)))]
-pub async fn rig(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<RigBody>, ApiError> {
-    let v = app.store.rig(id).await?;
-    Ok(Json(body(&app, id, v.version, v.rig)))
-}
-
-/// Changes one row of the channel table; cells not named stay.
-#[utoipa::path(patch, path = "/api/campaigns/{id}/rig/{input}", params(("id" = i64, Path), ("input" = u16, Path)), request_body = ChannelChange,
-    responses((status = 200, body = RigBody), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
-pub async fn change_channel(
-    State(app): State<App>,
-    Path((id, input)): Path<(i64, u16)>,
-    headers: HeaderMap,
-    Json(change): Json<ChannelChange>,
-) -> Result<Json<RigBody>, ApiError> {
-    let offer = app.capture.front_end();
-    // Two people may change different rows at once: the change is made again on what is newest.
-    for _ in 0..5 {
-        let v = app.store.rig(id).await?;
-        let rig = v.rig.changed(input, &change, offer.as_ref())?;
-        let before = app.setup().filter(|s| s.campaign == id);
-        if let Some(setup) = &before {
-            app.set_up(Setup { rig: rig.clone(), ..setup.clone() }).await?;
-        }
-        let detail = serde_json::json!({ "input": input, "from": v.rig.channel(input), "change": change });
-        match app.store.save_rig(id, v.version, &rig, &who(&headers), "rig", detail).await {
-            Ok(version) => return Ok(Json(body(&app, id, version, rig))),
-            Err(echo_store::StoreError::Stale(_)) => {}
-            Err(e) => {
-                // The front end goes back to what is stored.
-                if let Some(setup) = before {
-                    let _ = app.set_up(setup).await;
-                }
-                return Err(e.into());
-            }
-        }
-    }
-    Err(ApiError::conflict("others are changing the rig at the same time; try once more"))
 }
 
 /// A plan with what follows from it.

@@ -47,16 +47,19 @@ pub struct Address {
 #[utoipa::path(put, operation_id = "connect_front_end", path = "/api/capture/front-end", request_body = Address, responses((status = 204), (status = 422, body = super::ErrorBody)))]
 pub async fn connect(State(app): State<App>, Json(to): Json<Address>) -> Result<StatusCode, ApiError> {
     let address = to.address.map(|a| a.trim().to_string()).filter(|a| !a.is_empty());
-    if let Some(a) = &address {
+    for a in address.iter().flat_map(|a| a.split([',', ' '])).filter(|a| !a.is_empty()) {
         let good =
             a.rsplit_once(':').is_some_and(|(host, port)| !host.is_empty() && port.parse::<u16>().is_ok_and(|p| p > 0));
         if !good {
             return Err(echo_job::Refusal::new(
                 "address",
-                format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460"),
+                format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460, several with commas"),
             )
             .into());
         }
+    }
+    if let Some(setup) = app.setup() {
+        app.store.remember_front_end(setup.campaign, address.as_deref()).await?;
     }
     app.capture.connect(address).await;
     Ok(StatusCode::NO_CONTENT)

@@ -1,4 +1,5 @@
-//! Where vibration comes from.
+//! Machines and structures whose motion the stand-ins measure.
 
+pub mod deck;
 pub mod resonator;
 pub mod thruster;

@@ -7,16 +7,13 @@ use echo_job::unit::Quantity;
 /// A row that measures volts as they are.
 pub fn channel(input: u16) -> Channel {
     Channel {
-        input,
         on: true,
         name: format!("channel {input}"),
-        sensor: String::new(),
         quantity: Quantity::Voltage,
         unit: "V".into(),
         sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
         coupling: Coupling::Dc,
         range_v: 1.0,
-        point: String::new(),
-        direction: String::new(),
+        ..Channel::free(input)
     }
 }

@@ -1,45 +1,119 @@
-/** Findings of the rule check, each with what, why and its fix. */
+/** Findings of the rule check, each with what, why and its fix; a finding can be let pass with a reason. */
+import { useState } from "react";
 import type { Caution } from "../../api/client";
 import { Panel } from "../../ui/Panel";
 
-export function Cautions({
-  cautions,
-  onFix,
-  onSelect,
-}: {
+type Props = {
   cautions: Caution[];
   onFix: (c: Caution) => void;
+  onWaive: (c: Caution, reason: string | null) => Promise<unknown>;
   onSelect: (input: number) => void;
-}) {
+  selected: number;
+};
+
+export function Cautions({ cautions, onFix, onWaive, onSelect, selected }: Props) {
+  const open = cautions.filter((c) => !c.waived).length;
+  const waived = cautions.length - open;
+  const counted = [open > 0 && `${open} open`, waived > 0 && `${waived} waived`].filter(Boolean).join(", ");
+  const byKey = cautions.find((c) => c.input === selected && c.fix.length > 0 && !c.waived);
   return (
     <Panel
       title="Cautions"
-      aside={<span className="text-[12px] text-soft">{cautions.length ? `${cautions.length} open` : ""}</span>}
-      className="flex-1"
+      aside={<span className="text-[12px] text-soft">{counted}</span>}
+      className="min-h-24 flex-1"
     >
       <ul className="min-h-0 flex-1 overflow-auto px-3 pb-2">
-        {cautions.length === 0 && <li className="text-[13px] text-lee">✓ Nothing found: the rig is in order.</li>}
+        {open === 0 && <li className="text-[13px] text-lee">✓ Nothing found: the rig is in order.</li>}
         {cautions.map((c) => (
-          <li key={`${c.rule}-${c.input}`} className="flex gap-2 py-1.5">
-            <span className={c.rule === "clipped" ? "text-reef" : "text-lamp"}>{c.rule === "clipped" ? "■" : "▲"}</span>
-            <div className="leading-4">
-              <button
-                type="button"
-                className="text-left leading-4 font-semibold"
-                onClick={() => c.input && onSelect(c.input)}
-              >
-                {c.says}
-              </button>
-              <p className="text-[12px] text-soft">{c.why}</p>
-              {c.fix && (
-                <button type="button" className="font-semibold text-harbour hover:underline" onClick={() => onFix(c)}>
-                  {c.fix_says}
-                </button>
-              )}
-            </div>
-          </li>
+          <Finding
+            key={`${c.rule}-${c.input}-${c.says}`}
+            caution={c}
+            byKey={c === byKey}
+            onFix={onFix}
+            onWaive={onWaive}
+            onSelect={onSelect}
+          />
         ))}
       </ul>
     </Panel>
+  );
+}
+
+type FindingProps = Omit<Props, "cautions" | "selected"> & { caution: Caution; byKey: boolean };
+
+function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: FindingProps) {
+  const [reason, setReason] = useState<string>();
+  const [wrong, setWrong] = useState("");
+  const shape = c.waived ? "△" : c.grave ? "■" : "▲";
+  const colour = c.waived ? "text-soft" : c.grave ? "text-reef" : "text-lamp";
+  const waive = (text: string | null) =>
+    onWaive(c, text).then(
+      () => setReason(undefined),
+      (e: Error) => setWrong(e.message),
+    );
+  return (
+    <li className="flex gap-2 py-1.5" data-rule={c.rule}>
+      <span className={colour}>{shape}</span>
+      <div className="min-w-0 leading-4">
+        <button
+          type="button"
+          className={`text-left leading-4 font-semibold ${c.waived ? "text-soft" : ""}`}
+          onClick={() => c.input && onSelect(c.input)}
+        >
+          {c.says}
+        </button>
+        {c.waived ? (
+          <p className="text-[12px] text-soft">
+            Waived by {c.waived.who}: “{c.waived.reason}”.{" "}
+            <button type="button" className="text-harbour hover:underline" onClick={() => waive(null)}>
+              Look at it again
+            </button>
+          </p>
+        ) : (
+          <p className="text-[12px] text-soft">{c.why}</p>
+        )}
+        {!c.waived && reason === undefined && (
+          <p className="text-[13px]">
+            {c.fix_says && (
+              <>
+                <button type="button" className="font-semibold text-harbour hover:underline" onClick={() => onFix(c)}>
+                  {c.fix_says}
+                </button>
+                {byKey && <kbd className="ml-1">Alt F</kbd>}
+                <span className="text-soft"> or </span>
+              </>
+            )}
+            <button type="button" className="text-soft hover:underline" onClick={() => setReason("")}>
+              waive with a reason
+            </button>
+          </p>
+        )}
+        {reason !== undefined && (
+          <form
+            className="mt-1"
+            onSubmit={(e) => {
+              e.preventDefault();
+              waive(reason);
+            }}
+          >
+            <input
+              aria-label={`Reason to waive: ${c.says}`}
+              placeholder="why it is all right, then Enter"
+              className="panel h-7 w-full px-2"
+              // biome-ignore lint/a11y/noAutofocus: it was asked for
+              autoFocus
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+              onKeyDown={(e) => e.key === "Escape" && setReason(undefined)}
+            />
+            {wrong && (
+              <span role="alert" className="text-[12px] text-reef">
+                {wrong}
+              </span>
+            )}
+          </form>
+        )}
+      </div>
+    </li>
   );
 }

@@ -1,118 +1,189 @@
-/** The channel table: arrows to move, type to overwrite, Enter to edit, Ctrl+D fill down, Ctrl+C and V, Ctrl+Z. */
+/** The channel table, used like a spreadsheet from the keyboard.
+ *
+ * Arrows move, Shift extends, type to overwrite, Enter to edit, Ctrl+Enter sets all that is
+ * selected, Ctrl+D fills down, Ctrl+Shift+D counts on, Ctrl+C and V, Ctrl+Z and Y.
+ */
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
-import type { Caution, Channel, ChannelChange, RigBody } from "../../api/client";
+import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Cell, Channel, RigBody } from "../../api/client";
 import { levelsOf, usePictures } from "../../api/live";
 import { digits } from "../../ui/format";
-import { columns } from "./columns";
+import { ColumnHead } from "./ColumnHead";
+import { type Column, template } from "./columns";
+import type { Editing } from "./editing";
+import { TableRow } from "./TableRow";
+import type { View } from "./view";
 
-type Cell = { row: number; column: number };
-type Editing = { cell: Cell; text: string; wrong: string } | undefined;
-
-const grid = `18px 34px ${columns.map((c) => c.width).join(" ")} 76px 50px`;
+export type Spot = { row: number; column: number };
+export type EditingCell = { spot: Spot; text: string; wrong: string } | undefined;
 
 type Props = {
   rig: RigBody;
   rows: Channel[];
+  shown: Column[];
+  view: View;
+  onView: (part: Partial<View>) => void;
   selected: number;
-  onSelect: (input: number) => void;
-  /** Carries a change out; rejects with the reason. */
-  onChange: (input: number, change: ChannelChange, column: number) => Promise<unknown>;
-  onUndo: () => void;
+  /** Rows that are selected, the active one first. */
+  onSelect: (input: number, all: number[]) => void;
+  editing: Editing;
+  onError: (e: Error | undefined) => void;
 };
 
-function stateMark(c: Channel, cautions: Caution[]) {
-  if (!c.on) return { shape: "", says: "off", colour: "text-soft" };
-  const own = cautions.filter((k) => k.input === c.input);
-  if (own.some((k) => k.rule === "clipped")) return { shape: "■", says: own[0]?.says ?? "", colour: "text-reef" };
-  if (own.length > 0) return { shape: "▲", says: own[0]?.says ?? "", colour: "text-lamp" };
-  return { shape: "·", says: "in order", colour: "text-lee" };
-}
+const between = (x: number, lo: number, hi: number) => Math.min(Math.max(x, lo), hi);
 
-export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }: Props) {
+export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelect, editing, onError }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
-  const [at, setAt] = useState<Cell>({ row: 0, column: 1 });
-  const [editing, setEditing] = useState<Editing>();
+  const [at, setAt] = useState<Spot>({ row: 0, column: Math.min(1, shown.length - 1) });
+  const [from, setFrom] = useState<Spot>(at);
+  const [edit, setEdit] = useState<EditingCell>();
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
     estimateSize: () => 25,
-    overscan: 8,
+    overscan: 6,
   });
-  const units = useMemo(() => new Map(rows.map((c) => [c.input, c])), [rows]);
+  const byInput = useMemo(() => new Map(rows.map((c) => [c.input, c])), [rows]);
+  const grid = useMemo(() => template(shown), [shown]);
+  const cautions = useMemo(() => {
+    const all = new Map<number, { grave: boolean; says: string }>();
+    for (const c of rig.cautions)
+      if (c.input && !c.waived && !all.has(c.input)) all.set(c.input, { grave: c.grave, says: c.says });
+    return all;
+  }, [rig.cautions]);
 
-  // Another selection (patch bay, finder) moves the cell there.
+  // Another selection (patch bay, finder, caution) moves the cell there.
   useEffect(() => {
     const row = rows.findIndex((r) => r.input === selected);
-    if (row >= 0) {
-      setAt((a) => (a.row === row ? a : { ...a, row }));
-      virtual.scrollToIndex(row);
-    }
+    if (row < 0) return;
+    setAt((a) => {
+      if (a.row === row) return a;
+      setFrom({ ...a, row });
+      return { ...a, row };
+    });
+    virtual.scrollToIndex(row);
   }, [selected, rows, virtual]);
 
-  // Levels are painted straight into the cells: no rendering twenty times a second.
+  // Levels are painted straight into the cells on the screen: no rendering twenty times a second.
   usePictures({ levels: true }, (p) => {
-    if (p.kind !== "levels") return;
-    for (const l of levelsOf(p)) {
-      const cell = scroller.current?.querySelector<HTMLElement>(`[data-level="${l.input}"]`);
-      const rms = scroller.current?.querySelector<HTMLElement>(`[data-rms="${l.input}"]`);
-      const c = units.get(l.input);
-      if (!cell || !rms || !c) continue;
+    if (p.kind !== "levels" || !scroller.current) return;
+    const levels = new Map(levelsOf(p).map((l) => [l.input, l]));
+    for (const cell of scroller.current.querySelectorAll<HTMLElement>("[data-level]")) {
+      const l = levels.get(Number(cell.dataset.level));
+      const c = l && byInput.get(l.input);
+      if (!l || !c) continue;
       cell.style.setProperty("--now", `${Math.min(l.peak, 1) * 100}%`);
       cell.style.setProperty("--held", `${Math.min(l.held, 1) * 100}%`);
       cell.style.setProperty("--tone", l.overHeld ? "var(--reef)" : "var(--ink)");
       cell.setAttribute("aria-valuenow", String(Math.round(l.peak * 100)));
-      rms.textContent = digits(l.rms * perRange(c), 3);
+      const rms = cell.nextElementSibling;
+      if (rms) rms.textContent = digits(l.rms * (c.full_scale ?? Number.NaN), 3);
     }
   });
 
-  const move = (row: number, column: number) => {
-    const to = {
-      row: Math.min(Math.max(row, 0), rows.length - 1),
-      column: Math.min(Math.max(column, 0), columns.length - 1),
-    };
-    setAt(to);
-    virtual.scrollToIndex(to.row);
-    const input = rows[to.row]?.input;
-    if (input !== undefined) onSelect(input);
+  const box = useMemo(
+    () => ({
+      top: Math.min(at.row, from.row),
+      bottom: Math.max(at.row, from.row),
+      left: Math.min(at.column, from.column),
+      right: Math.max(at.column, from.column),
+    }),
+    [at, from],
+  );
+  const inputsOf = useCallback(
+    (top: number, bottom: number) => rows.slice(top, bottom + 1).map((r) => r.input),
+    [rows],
+  );
+  const columnsOf = useCallback((left: number, right: number) => shown.slice(left, right + 1), [shown]);
+
+  const move = useCallback(
+    (row: number, column: number, extend = false) => {
+      const to = { row: between(row, 0, rows.length - 1), column: between(column, 0, shown.length - 1) };
+      const anchor = extend ? from : to;
+      setAt(to);
+      if (!extend) setFrom(to);
+      virtual.scrollToIndex(to.row);
+      const input = rows[to.row]?.input;
+      if (input !== undefined) onSelect(input, inputsOf(Math.min(to.row, anchor.row), Math.max(to.row, anchor.row)));
+    },
+    [rows, shown, from, virtual, onSelect, inputsOf],
+  );
+
+  const selection = (text: (c: Channel, k: Column) => string): Cell[] =>
+    rows
+      .slice(box.top, box.bottom + 1)
+      .flatMap((c) => columnsOf(box.left, box.right).map((k) => ({ input: c.input, column: k.key, text: text(c, k) })));
+
+  const begin = (spot: Spot, text?: string) => {
+    const c = rows[spot.row];
+    const column = shown[spot.column];
+    if (c && column) setEdit({ spot, text: text ?? column.text(c), wrong: "" });
   };
 
-  const begin = (cell: Cell, text?: string) => {
-    const c = rows[cell.row];
-    const column = columns[cell.column];
-    if (c && column) setEditing({ cell, text: text ?? column.text(c), wrong: "" });
-  };
-
-  const commit = async (next?: Cell) => {
-    if (!editing) return;
-    const c = rows[editing.cell.row];
-    const column = columns[editing.cell.column];
+  const commit = async (next?: Spot, everywhere = false) => {
+    if (!edit) return;
+    const c = rows[edit.spot.row];
+    const column = shown[edit.spot.column];
     if (!c || !column) return;
     const done = () => {
-      setEditing(undefined);
+      setEdit(undefined);
       if (next) move(next.row, next.column);
       scroller.current?.focus();
     };
-    if (editing.text === column.text(c)) return done();
+    if (everywhere && (box.bottom > box.top || box.right > box.left)) {
+      const cells = selection(() => edit.text);
+      await editing.look({ cells }, `${cells.length} cells set to “${edit.text}”`).catch(onError);
+      return done();
+    }
+    if (edit.text === column.text(c)) return done();
     try {
-      await onChange(c.input, column.change(editing.text), editing.cell.column);
+      await editing.writeCell(
+        { input: c.input, column: column.key, text: edit.text },
+        `input ${c.label}: ${column.head} ${edit.text}`,
+      );
       done();
     } catch (e) {
-      setEditing({ ...editing, wrong: (e as Error).message });
+      setEdit({ ...edit, wrong: (e as Error).message });
     }
   };
 
-  const set = (row: number, column: number, text: string) => {
-    const c = rows[row];
-    const col = columns[column];
-    if (!c || !col || col.text(c) === text) return;
-    onChange(c.input, col.change(text), column).catch((e: Error) =>
-      setEditing({ cell: { row, column }, text, wrong: e.message }),
+  const fill = (counting: boolean) => {
+    const one = box.top === box.bottom;
+    const inputs = inputsOf(one ? Math.max(box.top - 1, 0) : box.top, box.bottom);
+    const keys = columnsOf(box.left, box.right).map((k) => k.key);
+    if (inputs.length < 2) return;
+    const what = `${keys.map((k) => shown.find((s) => s.key === k)?.head).join(", ")} ${counting ? "counted on" : "filled down"} over ${inputs.length - 1} rows`;
+    const change = { fill: { inputs, columns: keys, counting } };
+    // A row or two is seen at once; more is looked at first.
+    (inputs.length > 4 ? editing.look(change, what) : editing.write(change, what)).catch(onError);
+  };
+
+  const copy = () => {
+    const block = rows.slice(box.top, box.bottom + 1).map((c) =>
+      columnsOf(box.left, box.right)
+        .map((k) => k.text(c))
+        .join("\t"),
     );
+    navigator.clipboard?.writeText(block.join("\n")).catch(onError);
+  };
+
+  const paste = (text: string) => {
+    const single = !/[\t\n]/.test(text.trim());
+    const place = single
+      ? { inputs: inputsOf(box.top, box.bottom), columns: columnsOf(box.left, box.right).map((k) => k.key) }
+      : {
+          inputs: inputsOf(box.top, rows.length - 1),
+          columns: columnsOf(box.left, shown.length - 1).map((k) => k.key),
+        };
+    const change = { paste: { text, place } };
+    const few = single && place.inputs.length * place.columns.length === 1;
+    const what = few ? "pasted a cell" : "pasted from a spreadsheet";
+    onError(undefined);
+    (few ? editing.write(change, what) : editing.look(change, what)).catch(onError);
   };
 
   const key = (e: KeyboardEvent) => {
-    if (editing) return;
+    if (edit) return;
     const { row, column } = at;
     const moves: Record<string, [number, number]> = {
       ArrowUp: [-1, 0],
@@ -127,20 +198,38 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
     const by = moves[e.key];
     const c = rows[row];
     const control = e.ctrlKey || e.metaKey;
-    if (by) move(row + by[0], column + by[1]);
-    else if (e.key === "Enter" || e.key === "F2") begin(at);
-    else if (e.key === " " && column === 0 && c) set(row, 0, c.on ? "off" : "on");
-    else if (control && e.key === "z") onUndo();
-    else if (control && e.key === "d" && row > 0) {
-      const above = rows[row - 1];
-      const col = columns[column];
-      if (above && col) set(row, column, col.text(above));
-    } else if (control && e.key === "c" && c) navigator.clipboard?.writeText(columns[column]?.text(c) ?? "");
-    else if (control && e.key === "v") navigator.clipboard?.readText().then((t) => set(row, column, t.trim()));
+    const letter = e.key.toLowerCase();
+    if (by) {
+      if (control && e.key === "Home") move(0, column, e.shiftKey);
+      else if (control && e.key === "End") move(rows.length - 1, column, e.shiftKey);
+      else move(row + by[0] * (control ? 9999 : 1), column + by[1], e.shiftKey);
+    } else if (e.key === "Enter" || e.key === "F2") begin(at);
+    else if (e.key === " " && e.shiftKey) {
+      setFrom({ row: from.row, column: 0 });
+      setAt({ row, column: shown.length - 1 });
+    } else if (e.key === " " && shown[column]?.key === "on" && c) {
+      const cells = selection(() => (c.on ? "off" : "on"));
+      editing.write({ cells }, `${cells.length} rows ${c.on ? "off" : "on"}`).then(report, onError);
+    } else if (e.key === "Delete") {
+      const cells = selection(() => "");
+      editing.write({ cells }, `emptied ${cells.length} cells`).then(report, onError);
+    } else if (control && letter === "a") {
+      setFrom({ row: 0, column: 0 });
+      setAt({ row: rows.length - 1, column: shown.length - 1 });
+      if (c) onSelect(c.input, inputsOf(0, rows.length - 1));
+    } else if (control && letter === "z" && !e.shiftKey) editing.takeBack().catch(onError);
+    else if (control && (letter === "y" || letter === "z")) editing.again().catch(onError);
+    else if (control && letter === "d") fill(e.shiftKey);
+    else if (control && letter === "c") copy();
+    else if (control && letter === "v") return;
     else if (e.key.length === 1 && !control && !e.altKey) begin(at, e.key);
     else return;
     e.preventDefault();
     e.stopPropagation();
+  };
+  const report = (answer: { refused: { says: string }[] }) => {
+    const first = answer.refused[0];
+    onError(first ? new Error(first.says) : undefined);
   };
 
   return (
@@ -149,9 +238,15 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
       role="grid"
       aria-label="Channels"
       aria-rowcount={rows.length}
+      aria-multiselectable
       aria-activedescendant={`cell-${rows[at.row]?.input}-${at.column}`}
       tabIndex={0}
       onKeyDown={key}
+      onPaste={(e) => {
+        if (edit) return;
+        e.preventDefault();
+        paste(e.clipboardData.getData("text/plain"));
+      }}
       className="panel min-h-0 flex-1 overflow-auto font-narrow text-[13px] leading-[18px]"
     >
       <div
@@ -160,153 +255,46 @@ export function ChannelTable({ rig, rows, selected, onSelect, onChange, onUndo }
         style={{ gridTemplateColumns: grid }}
       >
         <span />
-        <span className="px-1 py-1.5">Input</span>
-        {columns.map((c) => (
-          <span key={c.key} role="columnheader" className={`truncate px-1 py-1.5 ${c.right ? "text-right" : ""}`}>
-            {c.head}
-          </span>
+        <ColumnHead name="input" head="Input" view={view} onView={onView} />
+        {shown.map((c) => (
+          <ColumnHead key={c.key} name={c.key} head={c.head} right={c.right} view={view} onView={onView} />
         ))}
-        <span className="px-1 py-1.5">Now, held</span>
+        <span className="truncate px-1 py-1.5">Now, held</span>
         <span className="px-2 py-1.5 text-right">rms</span>
       </div>
       <div className="relative" style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().map((v) => {
           const c = rows[v.index];
           if (!c) return null;
-          const mark = stateMark(c, rig.cautions);
+          const inside = v.index >= box.top && v.index <= box.bottom;
           return (
-            <div
+            <TableRow
               key={c.input}
-              role="row"
-              aria-selected={c.input === selected}
-              className={`absolute right-0 left-0 grid h-[25px] items-center border-b border-rule/70 ${c.input === selected ? "bg-shoal" : ""} ${c.on ? "" : "text-soft"}`}
-              style={{ gridTemplateColumns: grid, transform: `translateY(${v.start}px)` }}
-            >
-              <span role="img" className={`text-center ${mark.colour}`} title={mark.says} aria-label={mark.says}>
-                {mark.shape}
-              </span>
-              <span className="num px-1">{c.input}</span>
-              {columns.map((col, k) => {
-                const here = at.row === v.index && at.column === k;
-                const edit = editing && editing.cell.row === v.index && editing.cell.column === k ? editing : undefined;
-                return (
-                  <span
-                    key={col.key}
-                    id={`cell-${c.input}-${k}`}
-                    data-cell={`${c.input}-${col.key}`}
-                    role="gridcell"
-                    tabIndex={-1}
-                    className={`relative h-full px-1 leading-[25px] ${here ? "outline-2 -outline-offset-2 outline-harbour" : ""} ${col.right ? "text-right" : ""} ${col.mono ? "num" : ""}`}
-                    onMouseDown={() => move(v.index, k)}
-                    onDoubleClick={() => begin({ row: v.index, column: k })}
-                    onKeyDown={() => undefined}
-                  >
-                    {edit ? (
-                      <CellEditor
-                        label={`${col.head} of input ${c.input}`}
-                        edit={edit}
-                        options={col.options?.(c, rig)}
-                        onText={(text) => setEditing({ ...edit, text })}
-                        onCancel={() => {
-                          setEditing(undefined);
-                          scroller.current?.focus();
-                        }}
-                        onCommit={(dr, dc) => commit({ row: v.index + dr, column: k + dc })}
-                        onLeave={() => commit()}
-                      />
-                    ) : (
-                      <span className="block truncate">
-                        {c.on || c.name || k === 0 ? col.text(c) : k === 1 ? "free" : ""}
-                      </span>
-                    )}
-                  </span>
-                );
-              })}
-              <LevelBar input={c.input} on={c.on} />
-              <span className="num px-2 text-right" data-rms={c.input} />
-            </div>
+              row={v.index}
+              top={v.start}
+              channel={c}
+              shown={shown}
+              grid={grid}
+              caution={cautions.get(c.input)}
+              here={at.row === v.index ? at.column : -1}
+              left={inside ? box.left : -1}
+              right={inside ? box.right : -1}
+              many={box.bottom > box.top || box.right > box.left}
+              edit={edit?.spot.row === v.index ? edit : undefined}
+              options={edit?.spot.row === v.index ? shown[edit.spot.column]?.options?.(c, rig) : undefined}
+              onMove={move}
+              onBegin={begin}
+              onEdit={setEdit}
+              onCommit={commit}
+              onLeave={() => {
+                setEdit(undefined);
+                scroller.current?.focus();
+              }}
+            />
           );
         })}
       </div>
+      {rows.length === 0 && <p className="p-4 text-soft">No row fits the search and the filters.</p>}
     </div>
-  );
-}
-
-/** What one whole range is in the channel's shown unit; the factor itself comes from the server's table of units. */
-function perRange(c: Channel): number {
-  return c.full_scale ?? Number.NaN;
-}
-
-function LevelBar({ input, on }: { input: number; on: boolean }) {
-  if (!on) return <span />;
-  return (
-    <span
-      role="meter"
-      aria-label={`Level of input ${input}, share of range`}
-      aria-valuemin={0}
-      aria-valuemax={100}
-      aria-valuenow={0}
-      data-level={input}
-      className="relative mx-1 block h-[9px] bg-trough"
-    >
-      <span className="absolute inset-y-0 left-0" style={{ width: "var(--now, 0)", background: "var(--tone)" }} />
-      <span
-        className="absolute -inset-y-0.5 w-0.5"
-        style={{ left: "min(var(--held, 0%), calc(100% - 2px))", background: "var(--tone)" }}
-      />
-    </span>
-  );
-}
-
-type EditorProps = {
-  label: string;
-  edit: NonNullable<Editing>;
-  options: string[] | undefined;
-  onText: (text: string) => void;
-  onCancel: () => void;
-  onCommit: (rows: number, columns: number) => void;
-  onLeave: () => void;
-};
-
-function CellEditor({ label, edit, options, onText, onCancel, onCommit, onLeave }: EditorProps) {
-  const list = `options-${label.replaceAll(" ", "-")}`;
-  const box = useRef<HTMLInputElement>(null);
-  useEffect(() => box.current?.focus(), []);
-  return (
-    <>
-      <input
-        ref={box}
-        aria-label={label}
-        aria-invalid={edit.wrong !== ""}
-        list={options ? list : undefined}
-        className={`absolute inset-0 z-10 min-w-20 border-2 bg-sheet px-0.5 outline-none ${edit.wrong ? "border-reef" : "border-harbour"}`}
-        value={edit.text}
-        onChange={(e) => onText(e.target.value)}
-        onBlur={() => !edit.wrong && onLeave()}
-        onKeyDown={(e) => {
-          e.stopPropagation();
-          if (e.key === "Enter") onCommit(1, 0);
-          else if (e.key === "Tab") {
-            e.preventDefault();
-            onCommit(0, e.shiftKey ? -1 : 1);
-          } else if (e.key === "Escape") onCancel();
-        }}
-      />
-      {options && (
-        <datalist id={list}>
-          {options.map((o) => (
-            <option key={o} value={o} />
-          ))}
-        </datalist>
-      )}
-      {edit.wrong && (
-        <span
-          role="alert"
-          className="panel absolute top-full left-0 z-20 mt-0.5 w-80 border-reef! bg-sheet px-2 py-1 text-left font-sans leading-4 whitespace-normal text-reef"
-        >
-          {edit.wrong}
-        </span>
-      )}
-    </>
   );
 }

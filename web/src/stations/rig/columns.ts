@@ -1,104 +1,105 @@
-/** The columns of the channel table: what a cell shows and what a change of it means. */
-import type { Channel, ChannelChange, RigBody } from "../../api/client";
+/** The columns of the channel table: what a cell shows, what it may be, how wide it is. */
+import type { Channel, RigBody, Schema } from "../../api/client";
 import { plain } from "../../ui/format";
 
+export type ColumnKey = Schema["Column"];
+
 export type Column = {
-  key: string;
+  key: ColumnKey;
   head: string;
-  width: string;
+  /** Narrowest width, px, and its share of what is left over. */
+  width: number;
+  grow?: number;
   right?: boolean;
   mono?: boolean;
+  /** Shown unless chosen otherwise. */
+  usual: boolean;
   text: (c: Channel) => string;
-  change: (text: string) => ChannelChange;
   /** Values that are allowed, where there are few. */
   options?: (c: Channel, rig: RigBody) => string[];
 };
 
-const offer = (c: Channel, rig: RigBody) => rig.front_end?.inputs.find((i) => i.number === c.input);
+const offer = (c: Channel, rig: RigBody) => rig.front_end?.inputs[c.input - 1];
 const unitsOf = (c: Channel, rig: RigBody) => rig.units.find((u) => u.quantity === c.quantity);
+const filter = (hz: number) => (hz > 0 ? `${plain(hz)} Hz` : "off");
 
 export const columns: Column[] = [
   {
     key: "on",
     head: "On",
-    width: "30px",
+    width: 32,
+    usual: true,
     text: (c) => (c.on ? "on" : "off"),
-    change: (t) => ({ on: ["on", "1", "yes", "true"].includes(t.trim().toLowerCase()) }),
     options: () => ["on", "off"],
   },
-  { key: "name", head: "Channel", width: "minmax(112px,1.5fr)", text: (c) => c.name, change: (name) => ({ name }) },
-  {
-    key: "sensor",
-    head: "Sensor",
-    width: "minmax(88px,1fr)",
-    text: (c) => c.sensor,
-    change: (sensor) => ({ sensor }),
-  },
+  { key: "name", head: "Channel", width: 124, grow: 1.5, usual: true, text: (c) => c.name },
+  { key: "sensor", head: "Sensor", width: 92, grow: 1, usual: true, text: (c) => c.sensor },
   {
     key: "quantity",
     head: "Quantity",
-    width: "70px",
+    width: 82,
+    usual: false,
     text: (c) => c.quantity,
-    change: (t) => ({ quantity: t.trim().toLowerCase() as Channel["quantity"] }),
     options: (_, rig) => rig.units.map((u) => u.quantity),
   },
   {
     key: "sensitivity",
     head: "Sensitivity",
-    width: "70px",
+    width: 72,
     right: true,
     mono: true,
+    usual: true,
     text: (c) => plain(c.sensitivity.value),
-    change: (sensitivity) => ({ sensitivity }),
   },
   {
     key: "sensitivity_unit",
     head: "per",
-    width: "68px",
+    width: 68,
+    usual: true,
     text: (c) => c.sensitivity.unit,
-    change: (sensitivity_unit) => ({ sensitivity_unit }),
     options: (c, rig) => unitsOf(c, rig)?.sensitivity_units ?? [],
   },
   {
     key: "coupling",
     head: "Coupling",
-    width: "56px",
+    width: 58,
+    usual: true,
     text: (c) => c.coupling,
-    change: (t) => ({ coupling: t.trim().toUpperCase() as Channel["coupling"] }),
     options: (c, rig) => offer(c, rig)?.couplings ?? ["DC", "AC", "IEPE"],
   },
   {
     key: "range_v",
     head: "Range",
-    width: "48px",
+    width: 52,
     right: true,
     mono: true,
+    usual: true,
     text: (c) => `${plain(c.range_v)} V`,
-    change: (range_v) => ({ range_v }),
     options: (c, rig) => offer(c, rig)?.ranges_v.map((v) => `${plain(v)} V`) ?? [],
   },
-  { key: "point", head: "Point", width: "minmax(78px,1fr)", text: (c) => c.point, change: (point) => ({ point }) },
   {
-    key: "direction",
-    head: "Direction",
-    width: "54px",
-    text: (c) => c.direction,
-    change: (direction) => ({ direction }),
+    key: "high_pass_hz",
+    head: "High-pass",
+    width: 62,
+    right: true,
+    usual: false,
+    text: (c) => filter(c.high_pass_hz ?? 0),
+    options: (c, rig) => offer(c, rig)?.high_pass_hz?.map(filter) ?? [],
   },
+  { key: "point", head: "Point", width: 84, grow: 1, usual: true, text: (c) => c.point },
+  { key: "direction", head: "Direction", width: 62, grow: 0.3, usual: true, text: (c) => c.direction },
   {
     key: "unit",
     head: "Unit",
-    width: "40px",
+    width: 44,
+    usual: true,
     text: (c) => c.unit,
-    change: (unit) => ({ unit }),
     options: (c, rig) => unitsOf(c, rig)?.units ?? [],
   },
 ];
 
-/** The change that takes a cell back to what a row had. */
-export const backTo = (column: Column, c: Channel): ChannelChange =>
-  column.key === "sensitivity"
-    ? { sensitivity: `${plain(c.sensitivity.value)} ${c.sensitivity.unit}` }
-    : column.key === "quantity"
-      ? { quantity: c.quantity, unit: c.unit, sensitivity: `${plain(c.sensitivity.value)} ${c.sensitivity.unit}` }
-      : column.change(column.text(c));
+export const columnOf = (key: string) => columns.find((c) => c.key === key);
+
+/** The grid's template for these columns: state, input, columns, level, rms. */
+export const template = (shown: Column[]) =>
+  `18px 36px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 78px 54px`;

@@ -1,0 +1,218 @@
+//! The handle to the engine, and the orders it passes on.
+
+use super::Engine;
+use crate::live::Live;
+use crate::state::{CaptureState, LinkState, Status};
+use echo_job::front_end::FrontEnd;
+use echo_job::plan::Plan;
+use echo_job::rig::{Cell, Rig};
+use echo_link::{Answer, RequestBody};
+use echo_store::Store;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
+use tokio::sync::{mpsc, oneshot, watch};
+use tokio::time::Instant;
+
+/// Settings of the capture engine.
+#[derive(Debug, Clone)]
+pub struct Options {
+    /// Bytes held in memory while the store is away before the recording is stopped.
+    pub hold_bytes: u64,
+    /// A front end that sends nothing for this long counts as gone.
+    pub silence: Duration,
+}
+
+impl Default for Options {
+    fn default() -> Self {
+        Options { hold_bytes: 1 << 30, silence: Duration::from_secs(3) }
+    }
+}
+
+/// What the front end is to be set to, and whose campaign the next run belongs to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Setup {
+    /// Campaign of the next run.
+    pub campaign: i64,
+    /// The rig.
+    pub rig: Rig,
+    /// The plan.
+    pub plan: Plan,
+}
+
+/// What is set on the front ends, as cells of the channel table.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct DeviceSetup {
+    /// When they were found, before anything was written.
+    pub found: Vec<Cell>,
+    /// Now.
+    pub now: Vec<Cell>,
+}
+
+/// Why an order was refused.
+#[derive(Debug, Clone, thiserror::Error)]
+#[error("{0}")]
+pub struct CaptureError(pub String);
+
+type Reply = oneshot::Sender<Result<(), CaptureError>>;
+
+pub(super) enum Order {
+    Address(Option<String>),
+    Setup(Box<Setup>, Reply),
+    Arm(Reply),
+    Record(Reply),
+    Stop(Reply),
+    WriteSetup(Reply),
+    Ask(usize, RequestBody, oneshot::Sender<Result<Answer, CaptureError>>),
+    ReadSetup(oneshot::Sender<Result<DeviceSetup, CaptureError>>),
+}
+
+/// A handle to the engine; cheap to clone.
+#[derive(Clone)]
+pub struct Capture {
+    orders: mpsc::Sender<Order>,
+    status: watch::Receiver<Status>,
+    live: Arc<Live>,
+    memories: Memories,
+}
+
+/// Memories of the smart sensors that are plugged in, by input.
+pub(super) type Memories = Arc<Mutex<BTreeMap<u16, String>>>;
+
+pub(super) fn refuse<T>(says: impl Into<String>) -> Result<T, CaptureError> {
+    Err(CaptureError(says.into()))
+}
+
+impl Capture {
+    /// Starts the engine.
+    pub fn start(store: Store, options: Options) -> Capture {
+        let (orders, inbox) = mpsc::channel(32);
+        let live = Arc::new(Live::default());
+        let memories = Memories::default();
+        let (status_to, status) =
+            watch::channel(Status { link: LinkState::None, capture: CaptureState::Idle, ended: None, plugs: 0 });
+        let engine = Engine {
+            store,
+            options,
+            inbox,
+            status: status_to,
+            live: live.clone(),
+            memories: memories.clone(),
+            found: None,
+            next_care: Instant::now(),
+            address: None,
+            link: None,
+            next_try: Instant::now(),
+            setup: None,
+            applied: None,
+            recording: None,
+            writing: None,
+            counts: Vec::new(),
+        };
+        tokio::spawn(engine.run());
+        Capture { orders, status, live, memories }
+    }
+
+    async fn order(&self, make: impl FnOnce(Reply) -> Order) -> Result<(), CaptureError> {
+        let (reply, answer) = oneshot::channel();
+        self.orders.send(make(reply)).await.map_err(|_| gone())?;
+        answer.await.map_err(|_| gone())?
+    }
+
+    /// Connects to a front end at `host:port`, or to none.
+    pub async fn connect(&self, address: Option<String>) {
+        let _ = self.orders.send(Order::Address(address)).await;
+    }
+
+    /// Sets rig and plan; the front end follows at once.
+    ///
+    /// # Errors
+    /// While recording, or when the front end refuses.
+    pub async fn set_up(&self, setup: Setup) -> Result<(), CaptureError> {
+        self.order(|r| Order::Setup(Box::new(setup), r)).await
+    }
+
+    /// Gets ready to record.
+    ///
+    /// # Errors
+    /// No front end, no store, no channel, or recording already.
+    pub async fn arm(&self) -> Result<(), CaptureError> {
+        self.order(Order::Arm).await
+    }
+
+    /// Records from the next block on.
+    ///
+    /// # Errors
+    /// As [`Capture::arm`].
+    pub async fn record(&self) -> Result<(), CaptureError> {
+        self.order(Order::Record).await
+    }
+
+    /// Ends the recording, or disarms.
+    ///
+    /// # Errors
+    /// When nothing is armed or recorded.
+    pub async fn stop(&self) -> Result<(), CaptureError> {
+        self.order(Order::Stop).await
+    }
+
+    /// Asks one of the front ends, counted from 0, something beside measuring.
+    ///
+    /// # Errors
+    /// It is not connected, refuses, or a recording must not be disturbed.
+    pub async fn ask(&self, unit: usize, body: RequestBody) -> Result<Answer, CaptureError> {
+        let (reply, answer) = oneshot::channel();
+        self.orders.send(Order::Ask(unit, body, reply)).await.map_err(|_| gone())?;
+        answer.await.map_err(|_| gone())?
+    }
+
+    /// What is set on the front ends, when found and now.
+    ///
+    /// # Errors
+    /// Not connected, or it does not answer.
+    pub async fn read_setup(&self) -> Result<DeviceSetup, CaptureError> {
+        let (reply, answer) = oneshot::channel();
+        self.orders.send(Order::ReadSetup(reply)).await.map_err(|_| gone())?;
+        answer.await.map_err(|_| gone())?
+    }
+
+    /// Writes the set-up to the front ends again, whatever they are set to.
+    ///
+    /// # Errors
+    /// As [`Capture::set_up`].
+    pub async fn write_setup(&self) -> Result<(), CaptureError> {
+        self.order(Order::WriteSetup).await
+    }
+
+    /// Takes over a memory that was read back from a front end.
+    pub fn remember_memory(&self, input: u16, memory: String) {
+        self.memories.lock().unwrap_or_else(PoisonError::into_inner).insert(input, memory);
+    }
+
+    /// Memories of the smart sensors that are plugged in, by input: two hexadecimal digits a byte.
+    pub fn memories(&self) -> BTreeMap<u16, String> {
+        self.memories.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// The status now and from now on.
+    pub fn status(&self) -> watch::Receiver<Status> {
+        self.status.clone()
+    }
+
+    /// The live view.
+    pub fn live(&self) -> &Arc<Live> {
+        &self.live
+    }
+
+    /// The connected front end.
+    pub fn front_end(&self) -> Option<FrontEnd> {
+        match &self.status.borrow().link {
+            LinkState::Connected { front_end, .. } => Some((**front_end).clone()),
+            _ => None,
+        }
+    }
+}
+
+fn gone() -> CaptureError {
+    CaptureError("capture has stopped; start the server again".into())
+}

@@ -1,0 +1,164 @@
+//! The task that owns the connection, the state and the recording.
+//!
+//! | module | what it holds |
+//! | --- | --- |
+//! | [`handle`] | the handle others give orders by |
+//! | `link` | connecting, setting up, looking after the front ends |
+//! | `recording` | arming, recording, ending |
+
+pub mod handle;
+mod link;
+mod recording;
+
+use crate::link_client::ClientError;
+use crate::live::Live;
+use crate::recorder::{Held, Recorder};
+use crate::state::{CaptureState, LinkState, Progress, Status};
+use crate::system::{Heard, System};
+use echo_job::rig::Cell;
+use echo_link::Settings;
+use echo_store::Store;
+use handle::{Memories, Options, Order, Setup, refuse};
+use std::sync::Arc;
+use tokio::sync::{mpsc, oneshot, watch};
+use tokio::time::Instant;
+
+struct Recording {
+    recorder: Recorder,
+    held: Arc<Held>,
+    done: oneshot::Receiver<()>,
+    progress: Progress,
+}
+
+struct Writing {
+    done: oneshot::Receiver<()>,
+}
+
+struct Engine {
+    store: Store,
+    options: Options,
+    inbox: mpsc::Receiver<Order>,
+    status: watch::Sender<Status>,
+    live: Arc<Live>,
+    address: Option<String>,
+    link: Option<System>,
+    next_try: Instant,
+    setup: Option<Setup>,
+    applied: Option<Settings>,
+    recording: Option<Recording>,
+    writing: Option<Writing>,
+    counts: Vec<Vec<i32>>,
+    memories: Memories,
+    /// What was set on the front ends when they were found.
+    found: Option<Vec<Cell>>,
+    next_care: Instant,
+}
+
+enum Event {
+    Order(Option<Order>),
+    Heard(Result<Heard, ClientError>),
+    Care,
+    Try,
+    Written,
+}
+
+impl Engine {
+    async fn run(mut self) {
+        loop {
+            let event = {
+                let silence = self.options.silence;
+                let wants = self.address.is_some() && self.link.is_none();
+                let (link, writing) = (&mut self.link, &mut self.writing);
+                tokio::select! {
+                    biased;
+                    o = self.inbox.recv() => Event::Order(o),
+                    b = async {
+                        match link {
+                            Some(l) => match tokio::time::timeout(silence, l.heard()).await {
+                                Ok(b) => b,
+                                Err(_) => Err(ClientError::Silent),
+                            },
+                            None => std::future::pending().await,
+                        }
+                    } => Event::Heard(b),
+                    () = async {
+                        match writing {
+                            Some(w) => { let _ = (&mut w.done).await; }
+                            None => std::future::pending().await,
+                        }
+                    } => Event::Written,
+                    () = tokio::time::sleep_until(self.next_try), if wants => Event::Try,
+                    () = tokio::time::sleep_until(self.next_care), if !wants => Event::Care,
+                }
+            };
+            match event {
+                Event::Order(None) => return,
+                Event::Order(Some(order)) => self.obey(order).await,
+                Event::Heard(Ok(heard)) => self.hear(heard),
+                Event::Heard(Err(e)) => self.link_lost(&e.to_string()),
+                Event::Care => self.care().await,
+                Event::Try => self.connect().await,
+                Event::Written => {
+                    self.writing = None;
+                    self.status.send_modify(|s| s.capture = CaptureState::Idle);
+                }
+            }
+        }
+    }
+
+    async fn obey(&mut self, order: Order) {
+        match order {
+            Order::Address(address) => {
+                if self.address == address && self.link.is_some() {
+                    return;
+                }
+                self.end_recording(false, "another front end was chosen");
+                self.forget_link();
+                self.address = address;
+                self.next_try = Instant::now();
+                let link = match &self.address {
+                    Some(a) => LinkState::Connecting { address: a.clone(), says: String::new() },
+                    None => LinkState::None,
+                };
+                self.status.send_modify(|s| s.link = link);
+            }
+            Order::Setup(setup, reply) => {
+                let result = self.set_up(*setup).await;
+                let _ = reply.send(result);
+            }
+            Order::Arm(reply) => {
+                let result = self.arm().await;
+                let _ = reply.send(result);
+            }
+            Order::Record(reply) => {
+                let result = self.record().await;
+                let _ = reply.send(result);
+            }
+            Order::Stop(reply) => {
+                let armed = matches!(self.status.borrow().capture, CaptureState::Armed);
+                let result = if self.recording.is_some() {
+                    self.end_recording(true, "stopped by hand");
+                    Ok(())
+                } else if armed {
+                    self.status.send_modify(|s| s.capture = CaptureState::Idle);
+                    Ok(())
+                } else {
+                    refuse("nothing is armed or recording")
+                };
+                let _ = reply.send(result);
+            }
+            Order::WriteSetup(reply) => {
+                let result = self.write_setup().await;
+                let _ = reply.send(result);
+            }
+            Order::Ask(unit, body, reply) => {
+                let result = self.ask(unit, body).await;
+                let _ = reply.send(result);
+            }
+            Order::ReadSetup(reply) => {
+                let result = self.read_setup().await;
+                let _ = reply.send(result);
+            }
+        }
+    }
+}

@@ -1,0 +1,286 @@
+//! A stand-in front end: identity, settings, sockets, blocks.
+
+mod care;
+pub mod plug;
+
+use crate::decimate::{CLEAN_SHARE, FACTORS, INTERNAL_RATE_HZ};
+use crate::electronics::{Fault, Input, Sensor};
+use crate::physics::deck::{self, Deck};
+use crate::physics::thruster::{InputTruth, Thruster};
+use echo_link::{Block, BlockHead, Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings};
+use plug::{Motion, Plug, SHAKER_GAIN, Socket};
+use std::f64::consts::{SQRT_2, TAU};
+
+/// Ranges of every input, V peak.
+pub const RANGES_V: [f64; 5] = [0.1, 0.5, 1.0, 5.0, 10.0];
+/// Corners of the inputs' high-pass filter, Hz.
+pub const HIGH_PASS_HZ: [f64; 3] = [0.0, 1.0, 10.0];
+/// Largest voltage of the output, V peak.
+pub const OUTPUT_V: f64 = 10.0;
+
+/// What a stand-in plays.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Plays {
+    /// A Lantern 24 on the Merrow's port thruster, its input shaft at this speed, rpm.
+    Thruster(f64),
+    /// A Lantern 64 on the car deck of the Skerry Lass, for the 64 places from this one on.
+    Deck(usize),
+}
+
+enum Machine {
+    Thruster(Box<Thruster>),
+    Deck(Box<Deck>),
+}
+
+/// A front end with its machine.
+pub struct Lantern {
+    serial: String,
+    plays: Plays,
+    settings: Settings,
+    machine: Machine,
+    inputs: Vec<Input>,
+    sockets: Vec<Socket>,
+    drawer: Vec<Plug>,
+    /// Modules without power.
+    dark: Vec<String>,
+    clock_locked: bool,
+    output: OutputState,
+    sequence: u64,
+    sample: u64,
+    news: tokio::sync::broadcast::Sender<Notice>,
+}
+
+fn factor(rate_hz: f64) -> Option<usize> {
+    FACTORS.into_iter().find(|f| INTERNAL_RATE_HZ / *f as f64 == rate_hz)
+}
+
+impl Lantern {
+    /// A front end that plays one of its parts.
+    pub fn playing(serial: &str, plays: Plays) -> Self {
+        let sockets = match plays {
+            Plays::Thruster(_) => plug::thruster(),
+            Plays::Deck(first) => plug::deck(first),
+        };
+        let number = |i: usize| i as u16 + 1;
+        let plain = |i| InputSetting { number: number(i), range_v: 10.0, coupling: Coupling::Dc, high_pass_hz: 0.0 };
+        let settings = Settings { rate_hz: 51_200.0, inputs: (0..sockets.len()).map(plain).collect() };
+        let mut lantern = Lantern {
+            serial: serial.into(),
+            plays,
+            machine: Machine::Deck(Box::new(Deck::new(1024.0, 0, 0))),
+            inputs: Vec::new(),
+            settings,
+            sockets,
+            drawer: plug::drawer(),
+            dark: Vec::new(),
+            clock_locked: true,
+            output: OutputState { hz: 159.155, peak_v: 0.0 },
+            sequence: 0,
+            sample: 0,
+            news: tokio::sync::broadcast::channel(64).0,
+        };
+        if let Plays::Thruster(rpm) = plays {
+            lantern.machine = Machine::Thruster(Box::new(Thruster::steady(rpm, INTERNAL_RATE_HZ, 1)));
+        }
+        lantern.restart();
+        lantern
+    }
+
+    /// A Lantern 24 on the thruster running steadily at `rpm`.
+    pub fn new(serial: &str, rpm: f64) -> Self {
+        Lantern::playing(serial, Plays::Thruster(rpm))
+    }
+
+    fn module(&self, number: u16) -> String {
+        let per = if self.sockets.len() > 24 { 8 } else { 6 };
+        format!("M{}", (number - 1) / per + 1)
+    }
+
+    /// Model name.
+    pub fn model(&self) -> &'static str {
+        match self.plays {
+            Plays::Thruster(_) => "Lantern 24",
+            Plays::Deck(_) => "Lantern 64",
+        }
+    }
+
+    /// Who it is and what it offers.
+    pub fn identity(&self) -> Identity {
+        Identity {
+            model: self.model().into(),
+            serial: self.serial.clone(),
+            firmware: "1.5.0".into(),
+            rates_hz: FACTORS.iter().map(|f| INTERNAL_RATE_HZ / *f as f64).collect(),
+            clean_share: CLEAN_SHARE,
+            converter_bits: 24,
+            inputs: (1..=self.sockets.len() as u16)
+                .map(|number| InputOffer {
+                    number,
+                    module: self.module(number),
+                    ranges_v: RANGES_V.to_vec(),
+                    couplings: vec![Coupling::Dc, Coupling::Ac, Coupling::Iepe],
+                    high_pass_hz: HIGH_PASS_HZ.to_vec(),
+                })
+                .collect(),
+        }
+    }
+
+    /// What it is set to.
+    pub fn settings(&self) -> &Settings {
+        &self.settings
+    }
+
+    /// What is built into the machine; nothing for the deck, whose modes are named in its source.
+    pub fn truth(&self) -> Vec<InputTruth> {
+        match &self.machine {
+            Machine::Thruster(t) => t.truth(),
+            Machine::Deck(_) => Vec::new(),
+        }
+    }
+
+    /// Tells what happens, to whoever listens.
+    pub fn news(&self) -> tokio::sync::broadcast::Receiver<Notice> {
+        self.news.subscribe()
+    }
+
+    /// Changes settings; `running` forbids another rate or another choice of inputs.
+    ///
+    /// # Errors
+    /// A sentence that names what is refused and what is offered; nothing is changed then.
+    pub fn apply(&mut self, settings: Settings, running: bool) -> Result<(), String> {
+        if factor(settings.rate_hz).is_none() {
+            return Err(format!("a rate of {} Hz is not offered", settings.rate_hz));
+        }
+        let most = self.sockets.len() as u16;
+        let mut numbers: Vec<u16> = settings.inputs.iter().map(|i| i.number).collect();
+        numbers.sort_unstable();
+        numbers.dedup();
+        if numbers.len() != settings.inputs.len() || numbers.iter().any(|n| !(1..=most).contains(n)) {
+            return Err(format!("inputs are 1 to {most}, each at most once"));
+        }
+        if let Some(i) = settings.inputs.iter().find(|i| !RANGES_V.contains(&i.range_v)) {
+            return Err(format!("input {} has no range of {} V; it has {RANGES_V:?} V", i.number, i.range_v));
+        }
+        if let Some(i) = settings.inputs.iter().find(|i| !HIGH_PASS_HZ.contains(&i.high_pass_hz)) {
+            return Err(format!(
+                "input {} has no high-pass at {} Hz; it has {HIGH_PASS_HZ:?} Hz",
+                i.number, i.high_pass_hz
+            ));
+        }
+        let same = |a: &Settings, b: &Settings| {
+            a.rate_hz == b.rate_hz && a.inputs.iter().map(|i| i.number).eq(b.inputs.iter().map(|i| i.number))
+        };
+        if running && !same(&settings, &self.settings) {
+            return Err("rate and choice of inputs can be changed only while stopped".into());
+        }
+        for (input, s) in self.inputs.iter_mut().zip(&settings.inputs) {
+            input.set(s.coupling, s.range_v, s.high_pass_hz);
+        }
+        self.settings = settings;
+        Ok(())
+    }
+
+    /// Begins anew with sequence and sample 0.
+    pub fn restart(&mut self) {
+        let rate = self.settings.rate_hz;
+        self.sequence = 0;
+        self.sample = 0;
+        // The deck has nothing beyond its modes that could fold, so it is stepped as it is sampled.
+        let by = match self.plays {
+            Plays::Thruster(_) => factor(rate).unwrap_or(2),
+            Plays::Deck(first) => {
+                self.machine = Machine::Deck(Box::new(Deck::new(rate, first, self.sockets.len())));
+                1
+            }
+        };
+        let seed = if let Plays::Deck(first) = self.plays { first as u64 } else { 0 };
+        let new = |s: &InputSetting| {
+            let seed = u64::from(s.number) + 10 + seed;
+            Input::new(s.coupling, s.range_v, s.high_pass_hz, rate * by as f64, by, seed)
+        };
+        self.inputs = self.settings.inputs.iter().map(new).collect();
+    }
+
+    /// Samples in a block: about a twentieth of a second.
+    pub fn block_samples(&self) -> usize {
+        (self.settings.rate_hz / 20.0).round() as usize
+    }
+
+    /// Makes the next block.
+    pub fn next_block(&mut self) -> Block {
+        let rate = self.settings.rate_hz;
+        let n = self.block_samples();
+        let by = if matches!(self.machine, Machine::Thruster(_)) { factor(rate).unwrap_or(2) } else { 1 };
+        let mut counts = Vec::with_capacity(self.inputs.len());
+        let mut over = Vec::with_capacity(self.inputs.len());
+        let mut convert = |at: usize, felt: &[f64], inputs: &mut [Input]| {
+            let (c, o) = inputs[at].convert(felt);
+            counts.push(c);
+            over.push(o);
+        };
+        for (at, s) in self.settings.inputs.iter().enumerate() {
+            let socket = &self.sockets[usize::from(s.number) - 1];
+            let per = if self.sockets.len() > 24 { 8 } else { 6 };
+            let lit = !self.dark.contains(&format!("M{}", (s.number - 1) / per + 1));
+            match &socket.plug {
+                Some(p) if lit => self.inputs[at].plug(p.sensor, p.fault),
+                _ => self.inputs[at].plug(Sensor::Open, Fault::None),
+            }
+        }
+        let step = rate * by as f64;
+        let begin = self.sample as f64 * by as f64;
+        let output = self.output;
+        let driven = |motion: Motion, felt: &mut Vec<f64>| {
+            let (hz, peak) = match motion {
+                Motion::Machine => return,
+                Motion::Still => (0.0, 0.0),
+                Motion::Calibrator { hz, rms } => (hz, rms * SQRT_2),
+                Motion::Shaker => (output.hz, output.peak_v * SHAKER_GAIN),
+            };
+            felt.clear();
+            felt.extend((0..n * by).map(|i| peak * (TAU * hz * ((begin + i as f64) / step)).sin()));
+        };
+        match &mut self.machine {
+            Machine::Thruster(machine) => {
+                let places: Vec<usize> =
+                    self.settings.inputs.iter().map(|s| self.sockets[usize::from(s.number) - 1].place).collect();
+                let mut felt = vec![Vec::with_capacity(n * by); places.len()];
+                let mut now = vec![0.0; machine.inputs()];
+                for _ in 0..n * by {
+                    machine.step(&mut now);
+                    for (f, p) in felt.iter_mut().zip(&places) {
+                        f.push(now[*p]);
+                    }
+                }
+                for (at, (f, s)) in felt.iter_mut().zip(&self.settings.inputs).enumerate() {
+                    driven(self.sockets[usize::from(s.number) - 1].motion, f);
+                    convert(at, f, &mut self.inputs);
+                }
+            }
+            Machine::Deck(deck) => {
+                let modal: [Vec<f64>; deck::MODES.len()] = deck.run(n);
+                let mut felt = Vec::with_capacity(n);
+                for (at, s) in self.settings.inputs.iter().enumerate() {
+                    let socket = &self.sockets[usize::from(s.number) - 1];
+                    if socket.motion == Motion::Machine {
+                        deck.felt(socket.place, &modal, &mut felt);
+                    }
+                    driven(socket.motion, &mut felt);
+                    convert(at, &felt, &mut self.inputs);
+                }
+            }
+        }
+        let head = BlockHead {
+            sequence: self.sequence,
+            first_sample: self.sample,
+            clock_ns: (self.sample as f64 / rate * 1e9) as u64,
+            clock_locked: self.clock_locked,
+            samples: n as u32,
+            inputs: self.settings.inputs.iter().map(|s| s.number).collect(),
+            over,
+        };
+        self.sequence += 1;
+        self.sample += n as u64;
+        Block::new(head, &counts).expect("lengths follow from the settings")
+    }
+}

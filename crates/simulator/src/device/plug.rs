@@ -1,0 +1,171 @@
+//! What hangs on the inputs: sensors, their faults, and what moves them.
+
+use crate::electronics::{Fault, Sensor};
+use crate::memory::{Written, blank, memory};
+use serde::{Deserialize, Serialize};
+
+/// A sensor with its cable.
+#[derive(Debug, Clone)]
+pub struct Plug {
+    /// What is engraved on it.
+    pub label: String,
+    /// What it does.
+    pub sensor: Sensor,
+    /// Its memory, if it is a smart one.
+    pub memory: Option<Vec<u8>>,
+    /// What is broken.
+    pub fault: Fault,
+}
+
+/// What moves a sensor.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "motion", rename_all = "snake_case")]
+pub enum Motion {
+    /// The machine, at the input's place.
+    Machine,
+    /// Nothing: it lies on the bench.
+    Still,
+    /// A hand-held calibrator.
+    Calibrator {
+        /// Frequency, Hz.
+        hz: f64,
+        /// Level, m/s² rms.
+        rms: f64,
+    },
+    /// The small shaker on the front end's output.
+    Shaker,
+}
+
+/// Acceleration of the shaker's table, m/s² a volt.
+pub const SHAKER_GAIN: f64 = 12.5;
+
+/// One input's socket.
+#[derive(Debug, Clone)]
+pub struct Socket {
+    /// What is plugged in.
+    pub plug: Option<Plug>,
+    /// What moves it.
+    pub motion: Motion,
+    /// Which place of the machine it feels, from 0.
+    pub place: usize,
+}
+
+/// Numbers of the makers in sensor memories.
+const OAKUM: u64 = 301;
+
+fn accelerometer(serial: u64, volts: f64, told: f64) -> Plug {
+    let written = Written {
+        maker: OAKUM,
+        model: 31,
+        serial,
+        sensitivity: told,
+        reference_hz: 159.155,
+        calibrated_day: 10_269, // 12 February 2026
+        period_days: 365,
+    };
+    Plug {
+        label: format!("QA-31, {serial}"),
+        sensor: Sensor::Iepe(volts),
+        memory: Some(memory(&written)),
+        fault: Fault::None,
+    }
+}
+
+fn without_memory(mut p: Plug) -> Plug {
+    p.memory = None;
+    p
+}
+
+/// True sensitivities of the accelerometers on inputs 1 to 20 of the thruster, mV/(m/s²).
+const ACCELEROMETERS: [f64; 20] = [
+    10.14, 10.27, 10.38, 10.32, 10.19, 10.03, 10.46, 10.26, 10.32, 10.45, 10.42, 10.15, 10.39, 10.36, 10.14, 10.21,
+    10.10, 10.18, 10.46, 10.20,
+];
+
+/// Proximity probes: V a m, and the voltage of their gap.
+const PROBE: Sensor = Sensor::Voltage(7870.0, -6.2);
+
+/// The thruster's sensors: those on the steering ring are smart.
+pub fn thruster() -> Vec<Socket> {
+    let plug = |i: usize| match i {
+        0..=19 => {
+            let volts = ACCELEROMETERS[i] * 1e-3;
+            let p = accelerometer(20_401 + 3 * i as u64, volts, volts);
+            Some(if i >= 18 { p } else { without_memory(p) })
+        }
+        21 => Some(Plug {
+            label: "optical, LT-OP2".into(),
+            sensor: Sensor::Voltage(1.0, 0.0),
+            memory: None,
+            fault: Fault::None,
+        }),
+        22 | 23 => {
+            Some(Plug { label: format!("proximity, BI-8{}", i - 21), sensor: PROBE, memory: None, fault: Fault::None })
+        }
+        _ => None,
+    };
+    (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
+}
+
+/// Sensitivity of the deck survey's sensor at a place, V/(m/s²).
+fn deck_sensitivity(place: usize) -> f64 {
+    // Spread over ±3 %, the same at every start.
+    (10.0 + ((place * 37) % 61) as f64 * 0.01 - 0.3) * 1e-3
+}
+
+/// The serial of the deck survey's sensor that belongs to a place.
+pub fn deck_serial(place: usize) -> u64 {
+    30_001 + place as u64
+}
+
+/// The deck survey's sensors on one of its front ends: two dead, one pair swapped, one that will
+/// clip, as built in; they are in the first front end, so that the small survey has them too.
+pub fn deck(first: usize) -> Vec<Socket> {
+    let smart = |p: usize| accelerometer(deck_serial(p), deck_sensitivity(p), deck_sensitivity(p));
+    (first..first + 64)
+        .map(|place| {
+            let carries = match place {
+                p if p == SWAPPED.0 => SWAPPED.1,
+                p if p == SWAPPED.1 => SWAPPED.0,
+                p => p,
+            };
+            let mut plug = smart(carries);
+            if DEAD.contains(&place) {
+                plug.fault = Fault::Dead;
+            }
+            if place == CLIPPED {
+                plug.fault = Fault::Loud;
+            }
+            Socket { plug: Some(plug), motion: Motion::Machine, place: place - first }
+        })
+        .collect()
+}
+
+/// Places (from 0) of the survey whose sensors are silent.
+pub const DEAD: [usize; 2] = [21, 50];
+/// Places whose sensors are plugged into each other's inputs.
+pub const SWAPPED: (usize, usize) = (33, 34);
+/// Place where something hammers beside the sensor.
+pub const CLIPPED: usize = 12;
+
+/// Sensors that lie ready beside the front end.
+pub fn drawer() -> Vec<Plug> {
+    let mut fresh = accelerometer(20_461, 10.31e-3, 10.31e-3);
+    fresh.memory = Some(blank());
+    let mut damaged = accelerometer(20_464, 10.05e-3, 10.05e-3);
+    if let Some(m) = &mut damaged.memory {
+        m[9] ^= 0x10;
+    }
+    let mut unknown = accelerometer(20_467, 10.22e-3, 10.22e-3);
+    if let Some(m) = &mut unknown.memory {
+        // Another template number, with its checksum put right: bits 66 to 73 of the contents.
+        m[9] ^= 0x80;
+        m[10] ^= 0x02;
+        let sum = m[1..32].iter().fold(0u8, |s, b| s.wrapping_add(*b));
+        m[0] = 0u8.wrapping_sub(sum);
+    }
+    // Three per cent less than its memory says: a check against a reference finds it.
+    let aged = accelerometer(20_470, 9.894e-3, 10.20e-3);
+    let good = accelerometer(20_473, 10.27e-3, 10.27e-3);
+    vec![good, aged, fresh, damaged, unknown]
+}

@@ -1,0 +1,138 @@
+/** The channel table with its patch bay, details and cautions. */
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, type Caution, type RigBody, told } from "../../api/client";
+import { useCampaign } from "../../shell/useCampaign";
+import { Button } from "../../ui/Button";
+import { Wrong } from "../../ui/Panel";
+import { Cautions } from "./Cautions";
+import { ChannelTable } from "./ChannelTable";
+import { columnOf } from "./columns";
+import { useEditing } from "./editing";
+import { PatchBay } from "./PatchBay";
+import { ReviewDialog } from "./ReviewDialog";
+import { Selected } from "./Selected";
+import { Sheet } from "./Sheet";
+import { Versions } from "./Versions";
+import { useRows, useView } from "./view";
+
+export function Channels({ body }: { body: RigBody }) {
+  const { id } = useCampaign();
+  const editing = useEditing(id, body);
+  const [params, setParams] = useSearchParams();
+  const selected = Number(params.get("input") ?? 1);
+  const [chosen, setChosen] = useState<number[]>([selected]);
+  const [error, setError] = useState<Error>();
+  const find = useRef<HTMLInputElement>(null);
+  const { view, change, shown } = useView();
+  const channels = body.rig.channels;
+  const rows = useRows(channels, body.cautions, view);
+
+  const select = useCallback(
+    (input: number, all: number[] = [input]) => {
+      setChosen(all);
+      setParams({ input: String(input) }, { replace: true });
+    },
+    [setParams],
+  );
+  const fix = (c: Caution) => {
+    setError(undefined);
+    editing
+      .write({ cells: c.fix }, c.fix_says ?? c.says)
+      .then((a) => a.refused[0] && setError(new Error(a.refused[0].says)), setError);
+  };
+  const waive = async (c: Caution, reason: string | null) =>
+    editing.take(
+      await told(
+        api.POST("/api/campaigns/{id}/rig/waivers", {
+          params: { path: { id: id ?? 0 } },
+          body: { rule: c.rule, input: c.input ?? null, says: c.says, reason },
+        }),
+      ),
+    );
+
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => {
+      const typing = (e.target as HTMLElement).closest("input,textarea");
+      if (e.key === "/" && !typing) {
+        e.preventDefault();
+        find.current?.focus();
+      } else if (e.altKey && e.key.toLowerCase() === "f") {
+        e.preventDefault();
+        const c = body.cautions.find((k) => k.input === selected && k.fix.length > 0 && !k.waived);
+        if (c) fix(c);
+      }
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  });
+
+  const all = useMemo(() => channels.filter((c) => chosen.includes(c.input)), [channels, chosen]);
+  const chips = Object.entries(view.filters).filter(([, text]) => text);
+  return (
+    <>
+      <div className="flex items-center gap-2">
+        <Versions campaign={id} body={body} editing={editing} onError={setError} />
+        <input
+          ref={find}
+          aria-label="Find in channels"
+          placeholder={`Find in ${channels.length} channels   /`}
+          className="panel h-8 w-44 rounded-chart px-2"
+          value={view.search}
+          onChange={(e) => change({ search: e.target.value })}
+          onKeyDown={(e) => e.key === "Escape" && change({ search: "" })}
+        />
+        {chips.map(([key, text]) => (
+          <button
+            key={key}
+            type="button"
+            className="panel h-8 rounded-chart px-2 text-mark"
+            onClick={() => change({ filters: { ...view.filters, [key]: "" } })}
+          >
+            {columnOf(key)?.head}: {text} ✕
+          </button>
+        ))}
+        <label className="flex items-center gap-1 text-[13px] whitespace-nowrap">
+          <input
+            type="checkbox"
+            checked={view.onlyCautions}
+            onChange={(e) => change({ onlyCautions: e.target.checked })}
+          />
+          with cautions
+        </label>
+        <span role="status" className="truncate text-[13px] text-soft">
+          {rows.length < channels.length && `${rows.length} of ${channels.length} shown`}
+          {all.length > 1 && ` ${all.length} rows selected`}
+        </span>
+        <span className="ml-auto" />
+        <Button onClick={() => editing.takeBack().catch(setError)} hint="Ctrl Z" disabled={!editing.canUndo}>
+          Undo
+        </Button>
+        <Button onClick={() => editing.again().catch(setError)} hint="Ctrl Y" disabled={!editing.canRedo}>
+          Redo
+        </Button>
+        <Sheet campaign={id} view={view} onView={change} editing={editing} version={body.version} onError={setError} />
+      </div>
+      <Wrong error={error} />
+      <div className="flex min-h-0 flex-1 gap-3">
+        <ChannelTable
+          rig={body}
+          rows={rows}
+          shown={shown}
+          view={view}
+          onView={change}
+          selected={selected}
+          onSelect={select}
+          editing={editing}
+          onError={setError}
+        />
+        <aside className="flex w-[246px] shrink-0 flex-col gap-2 overflow-y-auto">
+          <PatchBay rig={body} selected={chosen} onSelect={select} />
+          <Cautions cautions={body.cautions} onFix={fix} onWaive={waive} onSelect={select} selected={selected} />
+          <Selected rig={body} channel={channels.find((c) => c.input === selected)} all={all} editing={editing} />
+        </aside>
+      </div>
+      <ReviewDialog rig={body} editing={editing} />
+    </>
+  );
+}

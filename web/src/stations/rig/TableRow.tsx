@@ -1,0 +1,173 @@
+/** One row of the channel table; drawn anew only when something of it changed. */
+import { memo, useEffect, useRef } from "react";
+import type { Channel } from "../../api/client";
+import type { EditingCell, Spot } from "./ChannelTable";
+import type { Column } from "./columns";
+
+type Props = {
+  row: number;
+  top: number;
+  channel: Channel;
+  shown: Column[];
+  grid: string;
+  caution: { grave: boolean; says: string } | undefined;
+  /** Column of the active cell, −1 if it is in another row. */
+  here: number;
+  /** Selected columns, −1 if the row is not selected. */
+  left: number;
+  right: number;
+  many: boolean;
+  edit: EditingCell;
+  options: string[] | undefined;
+  onMove: (row: number, column: number, extend?: boolean) => void;
+  onBegin: (spot: Spot, text?: string) => void;
+  onEdit: (edit: EditingCell) => void;
+  onCommit: (next?: Spot, everywhere?: boolean) => void;
+  onLeave: () => void;
+};
+
+function stateMark(on: boolean, caution: Props["caution"]) {
+  if (!on) return { shape: "", says: "off", colour: "text-soft" };
+  if (caution?.grave) return { shape: "■", says: caution.says, colour: "text-reef" };
+  if (caution) return { shape: "▲", says: caution.says, colour: "text-lamp" };
+  return { shape: "·", says: "in order", colour: "text-lee" };
+}
+
+function Row(p: Props) {
+  const { channel: c, row, shown } = p;
+  const mark = stateMark(c.on, p.caution);
+  const selected = p.left >= 0;
+  return (
+    <div
+      role="row"
+      aria-selected={selected}
+      className={`absolute right-0 left-0 grid h-[25px] items-center border-b border-rule/70 ${selected ? "bg-shoal/60" : ""} ${c.on ? "" : "text-soft"}`}
+      style={{ gridTemplateColumns: p.grid, transform: `translateY(${p.top}px)` }}
+    >
+      <span role="img" className={`text-center ${mark.colour}`} title={mark.says} aria-label={mark.says}>
+        {mark.shape}
+      </span>
+      <span className="num px-1">{c.label}</span>
+      {shown.map((col, k) => {
+        const editing = p.edit?.spot.column === k ? p.edit : undefined;
+        const inside = k >= p.left && k <= p.right;
+        return (
+          <span
+            key={col.key}
+            id={`cell-${c.input}-${k}`}
+            data-cell={`${c.input}-${col.key}`}
+            role="gridcell"
+            tabIndex={-1}
+            className={`relative h-full px-1 leading-[25px] ${p.here === k ? "outline-2 -outline-offset-2 outline-harbour" : ""} ${inside && p.many ? "bg-shoal" : ""} ${col.right ? "text-right" : ""} ${col.mono ? "num" : ""}`}
+            onMouseDown={(e) => p.onMove(row, k, e.shiftKey)}
+            onMouseEnter={(e) => e.buttons === 1 && p.onMove(row, k, true)}
+            onDoubleClick={() => p.onBegin({ row, column: k })}
+            onKeyDown={() => undefined}
+          >
+            {editing ? (
+              <CellEditor
+                label={`${col.head} of input ${c.label}`}
+                edit={editing}
+                options={p.options}
+                onText={(text) => p.onEdit({ ...editing, text })}
+                onCancel={p.onLeave}
+                onCommit={(dr, dc) => p.onCommit({ row: row + dr, column: k + dc })}
+                onEverywhere={() => p.onCommit(undefined, true)}
+                onBlur={() => p.onCommit()}
+              />
+            ) : (
+              <span className="block truncate">
+                {c.on || c.name || col.key === "on" ? col.text(c) : col.key === "name" ? "free" : ""}
+              </span>
+            )}
+          </span>
+        );
+      })}
+      <LevelBar input={c.input} label={c.label} on={c.on} />
+      <span className="num px-2 text-right" />
+    </div>
+  );
+}
+
+/** Equal but for the callbacks, which always do the same for the same row. */
+export const TableRow = memo(Row, (a, b) => {
+  if (a.edit || b.edit) return false;
+  const keys: (keyof Props)[] = ["row", "top", "channel", "shown", "grid", "here", "left", "right", "many", "onMove"];
+  return keys.every((k) => a[k] === b[k]) && a.caution?.says === b.caution?.says;
+});
+
+function LevelBar({ input, label, on }: { input: number; label: string; on: boolean }) {
+  if (!on) return <span />;
+  return (
+    <span
+      role="meter"
+      aria-label={`Level of input ${label}, share of range`}
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-valuenow={0}
+      data-level={input}
+      className="relative mx-1 block h-[9px] bg-trough"
+    >
+      <span className="absolute inset-y-0 left-0" style={{ width: "var(--now, 0)", background: "var(--tone)" }} />
+      <span
+        className="absolute -inset-y-0.5 w-0.5"
+        style={{ left: "min(var(--held, 0%), calc(100% - 2px))", background: "var(--tone)" }}
+      />
+    </span>
+  );
+}
+
+type EditorProps = {
+  label: string;
+  edit: NonNullable<EditingCell>;
+  options: string[] | undefined;
+  onText: (text: string) => void;
+  onCancel: () => void;
+  onCommit: (rows: number, columns: number) => void;
+  onEverywhere: () => void;
+  onBlur: () => void;
+};
+
+function CellEditor({ label, edit, options, onText, onCancel, onCommit, onEverywhere, onBlur }: EditorProps) {
+  const list = `options-${label.replaceAll(" ", "-")}`;
+  const box = useRef<HTMLInputElement>(null);
+  useEffect(() => box.current?.focus(), []);
+  return (
+    <>
+      <input
+        ref={box}
+        aria-label={label}
+        aria-invalid={edit.wrong !== ""}
+        list={options?.length ? list : undefined}
+        className={`absolute inset-0 z-10 min-w-20 border-2 bg-sheet px-0.5 outline-none ${edit.wrong ? "border-reef" : "border-harbour"}`}
+        value={edit.text}
+        onChange={(e) => onText(e.target.value)}
+        onBlur={() => !edit.wrong && onBlur()}
+        onKeyDown={(e) => {
+          e.stopPropagation();
+          if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) onEverywhere();
+          else if (e.key === "Enter") onCommit(1, 0);
+          else if (e.key === "Tab") {
+            e.preventDefault();
+            onCommit(0, e.shiftKey ? -1 : 1);
+          } else if (e.key === "Escape") onCancel();
+        }}
+      />
+      {options && options.length > 0 && (
+        <datalist id={list}>
+          {options.map((o) => (
+            <option key={o} value={o} />
+          ))}
+        </datalist>
+      )}
+      {edit.wrong && (
+        <span
+          role="alert"
+          className="panel absolute top-full left-0 z-20 mt-0.5 w-80 border-reef! bg-sheet px-2 py-1 text-left font-sans leading-4 whitespace-normal text-reef"
+        >
+          {edit.wrong}
+        </span>
+      )}
+    </>
+  );
+}
