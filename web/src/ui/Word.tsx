@@ -38,7 +38,7 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
         aria-label={label}
         aria-invalid={wrong !== ""}
         aria-describedby={wrong ? id : undefined}
-        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "text-right" : ""}`}
+        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "quiet text-right" : ""}`}
         style={{ width: width ?? `${Math.max(text.length, 2) + 1}ch` }}
         value={text}
         onFocus={(e) => {

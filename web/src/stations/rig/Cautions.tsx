@@ -1,5 +1,5 @@
 /** Findings of the rule check, each with what, why and its fix; a finding can be let pass with a reason. */
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Caution } from "../../api/client";
 import { Panel } from "../../ui/Panel";
 
@@ -44,6 +44,11 @@ type FindingProps = Omit<Props, "cautions" | "selected"> & { caution: Caution; b
 function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: FindingProps) {
   const [reason, setReason] = useState<string>();
   const [wrong, setWrong] = useState("");
+  const line = useRef<HTMLLIElement>(null);
+  // What one key would mend is in sight.
+  useEffect(() => {
+    if (byKey) line.current?.scrollIntoView({ block: "nearest" });
+  }, [byKey]);
   const shape = c.waived ? "△" : c.grave ? "■" : "▲";
   const colour = c.waived ? "text-soft" : c.grave ? "text-reef" : "text-lamp";
   const waive = (text: string | null) =>
@@ -52,7 +57,7 @@ function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: FindingProps) 
       (e: Error) => setWrong(e.message),
     );
   return (
-    <li className="flex gap-2 py-1.5" data-rule={c.rule}>
+    <li ref={line} className="flex gap-2 py-1.5" data-rule={c.rule}>
       <span className={colour}>{shape}</span>
       <div className="min-w-0 leading-4">
         <button

@@ -30,6 +30,8 @@ type Props = {
   onError: (e: Error | undefined) => void;
 };
 
+const HEAD = 31;
+
 const between = (x: number, lo: number, hi: number) => Math.min(Math.max(x, lo), hi);
 
 export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelect, editing, onError }: Props) {
@@ -42,6 +44,10 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
     getScrollElement: () => scroller.current,
     estimateSize: () => 25,
     overscan: 6,
+    // The headings lie over the first row's place and stay there.
+    scrollMargin: HEAD,
+    scrollPaddingStart: HEAD,
+    scrollPaddingEnd: 20,
   });
   const byInput = useMemo(() => new Map(rows.map((c) => [c.input, c])), [rows]);
   const grid = useMemo(() => template(shown), [shown]);
@@ -77,7 +83,8 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
       cell.style.setProperty("--tone", l.overHeld ? "var(--reef)" : "var(--ink)");
       cell.setAttribute("aria-valuenow", String(Math.round(l.peak * 100)));
       const rms = cell.nextElementSibling;
-      if (rms) rms.textContent = digits(l.rms * (c.full_scale ?? Number.NaN), 3);
+      // Below the converter's own noise there is nothing to read.
+      if (rms) rms.textContent = l.rms < 2e-5 ? "0" : digits(l.rms * (c.full_scale ?? Number.NaN), 3);
     }
   });
 
@@ -114,7 +121,10 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
       .slice(box.top, box.bottom + 1)
       .flatMap((c) => columnsOf(box.left, box.right).map((k) => ({ input: c.input, column: k.key, text: text(c, k) })));
 
+  // An editor that is closed on purpose loses the focus too; that is not to be taken for leaving it.
+  const closing = useRef(false);
   const begin = (spot: Spot, text?: string) => {
+    closing.current = false;
     const c = rows[spot.row];
     const column = shown[spot.column];
     if (c && column) setEdit({ spot, text: text ?? column.text(c), wrong: "" });
@@ -126,14 +136,16 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
     const column = shown[edit.spot.column];
     if (!c || !column) return;
     const done = () => {
+      closing.current = true;
       setEdit(undefined);
       if (next) move(next.row, next.column);
       scroller.current?.focus();
     };
     if (everywhere && (box.bottom > box.top || box.right > box.left)) {
       const cells = selection(() => edit.text);
-      await editing.look({ cells }, `${cells.length} cells set to “${edit.text}”`).catch(onError);
-      return done();
+      // The table has the focus before the dialog takes it, so that it gets it back.
+      done();
+      return editing.look({ cells }, `${cells.length} cells set to “${edit.text}”`).catch(onError);
     }
     if (edit.text === column.text(c)) return done();
     try {
@@ -271,7 +283,7 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
             <TableRow
               key={c.input}
               row={v.index}
-              top={v.start}
+              top={v.start - HEAD}
               channel={c}
               shown={shown}
               grid={grid}
@@ -286,7 +298,9 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
               onBegin={begin}
               onEdit={setEdit}
               onCommit={commit}
+              onBlur={() => !closing.current && commit()}
               onLeave={() => {
+                closing.current = true;
                 setEdit(undefined);
                 scroller.current?.focus();
               }}

@@ -128,8 +128,8 @@ export function Channels({ body }: { body: RigBody }) {
         />
         <aside className="flex w-[246px] shrink-0 flex-col gap-2 overflow-y-auto">
           <PatchBay rig={body} selected={chosen} onSelect={select} />
-          <Cautions cautions={body.cautions} onFix={fix} onWaive={waive} onSelect={select} selected={selected} />
           <Selected rig={body} channel={channels.find((c) => c.input === selected)} all={all} editing={editing} />
+          <Cautions cautions={body.cautions} onFix={fix} onWaive={waive} onSelect={select} selected={selected} />
         </aside>
       </div>
       <ReviewDialog rig={body} editing={editing} />

@@ -39,7 +39,7 @@ export function PatchBay({ rig, selected, onSelect }: Props) {
   }, [rig]);
   if (!f) {
     return (
-      <Panel title="Patch bay">
+      <Panel title="Patch bay" className="shrink-0">
         <p className="px-3 pb-3 text-[13px] text-soft">
           No front end is connected. Its connectors appear here as soon as it answers.
         </p>
@@ -71,6 +71,7 @@ export function PatchBay({ rig, selected, onSelect }: Props) {
   return (
     <Panel
       title="Patch bay"
+      className="shrink-0"
       aside={
         <span className="truncate text-[12px] text-soft">{large ? `${f.model}, serial ${f.serial}` : f.model}</span>
       }

@@ -109,7 +109,12 @@ export function ReviewDialog({ rig, editing }: { rig: RigBody; editing: Editing 
           </div>
           <Wrong error={error} />
           <footer className="flex items-center gap-3 border-t border-rule px-4 py-3">
-            <Button look="main" disabled={busy || answer.changed.length === 0} onClick={() => write(false)} autoFocus>
+            <Button
+              look="main"
+              disabled={busy || answer.changed.length === 0}
+              onClick={() => write(false)}
+              data-autofocus
+            >
               Write {answer.changed.length} cells
               {answer.refused.length > 0 && `, leave ${answer.refused.length} as they were`}
             </Button>

@@ -37,7 +37,7 @@ export function RigStation() {
         {views.map((v) => (
           <NavLink
             key={v.path}
-            to={`/rig/${v.path}`}
+            to={v.path ? `/rig/${v.path}` : "/rig"}
             end
             className={({ isActive }) =>
               `-mb-px border-b-2 pb-0.5 ${isActive ? "border-harbour font-semibold text-harbour" : "border-transparent text-soft hover:text-ink"}`

@@ -1,5 +1,5 @@
 /** The selected channel, or what several have in common: the last moments, every setting, what follows. */
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Channel, RigBody } from "../../api/client";
 import { usePictures } from "../../api/live";
 import { digits, withUnit } from "../../ui/format";
@@ -10,11 +10,17 @@ import { columns } from "./columns";
 import type { Editing } from "./editing";
 
 const SEVERAL = "—";
+const KEPT = "rig-detail";
 
 type Props = { rig: RigBody; channel: Channel | undefined; all: Channel[]; editing: Editing };
 
 export function Selected({ rig, channel, all, editing }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const [open, setOpen] = useState(() => localStorage.getItem(KEPT) === "open");
+  const toggle = () => {
+    localStorage.setItem(KEPT, open ? "" : "open");
+    setOpen(!open);
+  };
   const on = channel?.on === true && all.length < 2;
   usePictures(on ? { waveform: { inputs: [channel.input], seconds: 0.2, points: 290 } } : undefined, (p) => {
     if (p.kind === "waveform" && p.inputs[0] === channel?.input && canvas.current)
@@ -54,40 +60,51 @@ export function Selected({ rig, channel, all, editing }: Props) {
           </>
         )}
         <dl className="grid grid-cols-[auto_1fr] text-[13px] leading-[19px]">
-          {columns
-            .filter((k) => k.key !== "on" && (!many || k.key !== "name"))
-            .map((k) => {
-              const texts = new Set(rows.map((c) => k.text(c)));
-              const value = texts.size === 1 ? ([...texts][0] ?? "") : SEVERAL;
-              return (
-                <div key={k.key} className="col-span-2 grid grid-cols-subgrid border-t border-rule">
-                  <dt className="text-soft">{k.head === "per" ? "in" : k.head}</dt>
-                  <dd className="text-right">
-                    <TypedWord
-                      label={`${k.head} of ${many ? "the selected rows" : `input ${channel.label} (detail)`}`}
-                      value={value}
-                      onSet={(t) => set(k, t)}
-                      width="150px"
-                      plain
-                      right
-                    />
-                  </dd>
-                </div>
-              );
-            })}
           {!many && (
             <>
               <dt className="border-t border-rule text-soft">Full scale</dt>
               <dd className="num border-t border-rule text-right">
                 ± {withUnit(channel.full_scale, channel.unit, 3)} pk
               </dd>
-              <dt className="border-t border-rule text-soft">Converter step</dt>
+              <dt className="border-t border-rule text-soft">Step</dt>
               <dd className="num border-t border-rule text-right">
                 {digits(channel.converter_step, 2)} {channel.unit}
               </dd>
             </>
           )}
+          {(open || many) &&
+            columns
+              .filter((k) => k.key !== "on" && (!many || k.key !== "name"))
+              .map((k) => {
+                const texts = new Set(rows.map((c) => k.text(c)));
+                const value = texts.size === 1 ? ([...texts][0] ?? "") : SEVERAL;
+                return (
+                  <div key={k.key} className="col-span-2 grid grid-cols-subgrid border-t border-rule">
+                    <dt className="text-soft">{k.head === "per" ? "in" : k.head}</dt>
+                    <dd className="text-right">
+                      <TypedWord
+                        label={`${k.head} of ${many ? "the selected rows" : `input ${channel.label} (detail)`}`}
+                        value={value}
+                        onSet={(t) => set(k, t)}
+                        width="150px"
+                        plain
+                        right
+                      />
+                    </dd>
+                  </div>
+                );
+              })}
         </dl>
+        {!many && (
+          <button
+            type="button"
+            aria-expanded={open}
+            className="text-[13px] text-harbour hover:underline"
+            onClick={toggle}
+          >
+            {open ? "fewer settings" : "all settings"}
+          </button>
+        )}
       </div>
     </Panel>
   );

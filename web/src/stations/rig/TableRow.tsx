@@ -23,6 +23,7 @@ type Props = {
   onBegin: (spot: Spot, text?: string) => void;
   onEdit: (edit: EditingCell) => void;
   onCommit: (next?: Spot, everywhere?: boolean) => void;
+  onBlur: () => void;
   onLeave: () => void;
 };
 
@@ -73,7 +74,7 @@ function Row(p: Props) {
                 onCancel={p.onLeave}
                 onCommit={(dr, dc) => p.onCommit({ row: row + dr, column: k + dc })}
                 onEverywhere={() => p.onCommit(undefined, true)}
-                onBlur={() => p.onCommit()}
+                onBlur={p.onBlur}
               />
             ) : (
               <span className="block truncate">

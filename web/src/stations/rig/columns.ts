@@ -27,12 +27,12 @@ export const columns: Column[] = [
   {
     key: "on",
     head: "On",
-    width: 32,
+    width: 30,
     usual: true,
     text: (c) => (c.on ? "on" : "off"),
     options: () => ["on", "off"],
   },
-  { key: "name", head: "Channel", width: 124, grow: 1.5, usual: true, text: (c) => c.name },
+  { key: "name", head: "Channel", width: 118, grow: 1.5, usual: true, text: (c) => c.name },
   { key: "sensor", head: "Sensor", width: 92, grow: 1, usual: true, text: (c) => c.sensor },
   {
     key: "quantity",
@@ -45,7 +45,7 @@ export const columns: Column[] = [
   {
     key: "sensitivity",
     head: "Sensitivity",
-    width: 72,
+    width: 70,
     right: true,
     mono: true,
     usual: true,
@@ -54,7 +54,7 @@ export const columns: Column[] = [
   {
     key: "sensitivity_unit",
     head: "per",
-    width: 68,
+    width: 64,
     usual: true,
     text: (c) => c.sensitivity.unit,
     options: (c, rig) => unitsOf(c, rig)?.sensitivity_units ?? [],
@@ -62,7 +62,7 @@ export const columns: Column[] = [
   {
     key: "coupling",
     head: "Coupling",
-    width: 58,
+    width: 57,
     usual: true,
     text: (c) => c.coupling,
     options: (c, rig) => offer(c, rig)?.couplings ?? ["DC", "AC", "IEPE"],
@@ -86,12 +86,12 @@ export const columns: Column[] = [
     text: (c) => filter(c.high_pass_hz ?? 0),
     options: (c, rig) => offer(c, rig)?.high_pass_hz?.map(filter) ?? [],
   },
-  { key: "point", head: "Point", width: 84, grow: 1, usual: true, text: (c) => c.point },
+  { key: "point", head: "Point", width: 78, grow: 1, usual: true, text: (c) => c.point },
   { key: "direction", head: "Direction", width: 62, grow: 0.3, usual: true, text: (c) => c.direction },
   {
     key: "unit",
     head: "Unit",
-    width: 44,
+    width: 40,
     usual: true,
     text: (c) => c.unit,
     options: (c, rig) => unitsOf(c, rig)?.units ?? [],
@@ -102,4 +102,4 @@ export const columnOf = (key: string) => columns.find((c) => c.key === key);
 
 /** The grid's template for these columns: state, input, columns, level, rms. */
 export const template = (shown: Column[]) =>
-  `18px 36px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 78px 54px`;
+  `18px 42px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 76px 52px`;

@@ -317,7 +317,9 @@ export function Check({ body }: { body: RigBody }) {
                       <td>{digits(p.reference)}</td>
                       <td>{digits(p.reading)}</td>
                       <td>{withUnit((fit?.deviations[i] ?? 0) * 100, "%", 3)}</td>
-                      <td className={p.spread > 0.01 ? "text-lamp" : ""}>{withUnit(p.spread * 100, "%", 2)}</td>
+                      <td className={p.spread > 0.01 ? "text-lamp" : ""}>
+                        {p.spread < 1e-4 ? "< 0.01\u202f%" : withUnit(p.spread * 100, "%", 2)}
+                      </td>
                       <td>{withUnit(p.hz, "Hz", 5)}</td>
                       <td>
                         <button

@@ -122,7 +122,7 @@ function UnitLine({ unit: u, letter, busy, onTest, onRestart }: LineProps) {
   return (
     <li className="flex items-center gap-4 border-t border-rule py-1.5 text-[13px]">
       {letter && <span className="num text-[20px]">{letter}</span>}
-      <div className="leading-4">
+      <div className="w-52 leading-4">
         <span className="font-semibold">{u.model}</span>, serial {u.serial}
         <br />
         <span className="text-soft">
@@ -285,12 +285,6 @@ function Setup({
           The rig here is written to the front end as you change it. What was set there when it was connected is kept
           for comparison.
         </p>
-        {read && (
-          <>
-            {part("Now", read.now)}
-            {part("When it was found", read.found)}
-          </>
-        )}
         <div className="mt-2 flex gap-2">
           <Button disabled={!connected} onClick={again}>
             Read it back
@@ -299,6 +293,12 @@ function Setup({
             Write ours again
           </Button>
         </div>
+        {read && (
+          <>
+            {part("Now", read.now)}
+            {part("When it was found", read.found)}
+          </>
+        )}
       </div>
       <ReviewDialog rig={body} editing={editing} />
     </Panel>

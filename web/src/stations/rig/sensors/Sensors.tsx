@@ -153,17 +153,16 @@ function Smart({
   const order = { damaged: 0, blank: 1, unknown: 2, sensor: 3 };
   const all = [...body.smart].sort((a, b) => order[a.memory] - order[b.memory] || a.input - b.input);
   const label = (input: number) => body.rig.channels.find((c) => c.input === input)?.label ?? String(input);
-  const write = async (s: SmartSensor, over: boolean) => {
-    if (!chosen) return;
+  const write = async (s: SmartSensor, sensor: Sensor, over: boolean) => {
     onError(undefined);
     try {
       await told(
         api.POST("/api/smart-sensors/{input}", {
           params: { path: { input: s.input } },
-          body: { sensor: chosen.id, over },
+          body: { sensor: sensor.id, over },
         }),
       );
-      setDone(`${chosen.label} was written on input ${label(s.input)}, read back and found the same.`);
+      setDone(`${sensor.label} was written on input ${label(s.input)}, read back and found the same.`);
       client.invalidateQueries({ queryKey: ["rig"] });
     } catch (e) {
       onError(e as Error);
@@ -183,7 +182,14 @@ function Smart({
         <ul>
           {all.slice(0, 60).map((s) => {
             const known =
-              s.memory === "sensor" && sensors.some((k) => k.label === `${s.sensor.model}, ${s.sensor.serial}`);
+              s.memory === "sensor"
+                ? sensors.find((k) => k.label === `${s.sensor.model}, ${s.sensor.serial}`)
+                : undefined;
+            // A step of the memory's scale is 0.03 %.
+            const told = s.memory === "sensor" ? s.sensor.sensitivity : undefined;
+            const stale =
+              known?.sensitivity.unit === told?.unit &&
+              Math.abs((known?.sensitivity.value ?? 0) / (told?.value ?? 1) - 1) > 1e-3;
             const bad = s.memory === "damaged";
             return (
               <li key={s.input} className="flex gap-2 border-t border-rule py-0.5" data-smart={s.input}>
@@ -196,11 +202,23 @@ function Smart({
                   {known &&
                     s.memory === "sensor" &&
                     `, ${plain(s.sensor.sensitivity.value)} ${s.sensor.sensitivity.unit}`}
+                  {stale && known && (
+                    <span className="text-lamp">
+                      ; the register has {plain(known.sensitivity.value)}{" "}
+                      <button
+                        type="button"
+                        className="text-harbour hover:underline"
+                        onClick={() => write(s, known, true)}
+                      >
+                        Write that into it
+                      </button>
+                    </span>
+                  )}
                   {(s.memory === "blank" || bad) && chosen && (
                     <button
                       type="button"
                       className="ml-1 text-harbour hover:underline"
-                      onClick={() => write(s, s.memory !== "blank")}
+                      onClick={() => write(s, chosen, s.memory !== "blank")}
                     >
                       Write {chosen.label} into it
                     </button>
