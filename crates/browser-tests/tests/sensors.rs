@@ -72,8 +72,13 @@ async fn a_sensor_is_checked_and_its_history_kept() -> Result<()> {
     let value = twenty["sensor"]["sensitivity"]["value"].as_f64().context("no value")?;
     assert!((value / now - 1.0).abs() < 4e-4, "{value}");
     // The table goes out as a spreadsheet, and what is no pair is refused.
-    let (status, body) =
-        r.call("POST", "/api/reference/sheet.csv", Some(json!({ "input": 20, "pairs": [{ "reference": 10, "reading": 9.7 }] }))).await?;
+    let (status, body) = r
+        .call(
+            "POST",
+            "/api/reference/sheet.csv",
+            Some(json!({ "input": 20, "pairs": [{ "reference": 10, "reading": 9.7 }] })),
+        )
+        .await?;
     assert!(status == 200 && body.as_str().is_some_and(|t| t.contains("Worst deviation")), "{body}");
     let none = json!({ "input": 20, "pairs": [] });
     assert_eq!(r.call("POST", "/api/reference/fit", Some(none)).await?.0, 422);
@@ -140,7 +145,10 @@ async fn the_second_of_two_people_sees_what_changed() -> Result<()> {
     let (status, second) = edit(json!({ "made_on": version, "cells": cell("bow") })).await?;
     assert_eq!(status, 200);
     let clash = &second["clashes"][0];
-    assert_eq!((&clash["theirs"], &clash["mine"], &clash["before"]), (&json!("stern"), &json!("bow"), &json!("motor, drive end")));
+    assert_eq!(
+        (&clash["theirs"], &clash["mine"], &clash["before"]),
+        (&json!("stern"), &json!("bow"), &json!("motor, drive end"))
+    );
     assert!(second["rig"].is_null() && row(&r, 3).await?["point"] == "stern", "nothing was overwritten");
     // Another cell of the same row is nobody's loss.
     let other = json!([{ "input": 3, "column": "direction", "text": "aft" }]);
@@ -169,7 +177,8 @@ async fn the_second_of_two_people_sees_what_changed() -> Result<()> {
     };
     let (status, tried) = read(sheet).await?;
     assert!(status == 200 && tried["changed"] == json!([]) && tried["refused"] == json!([]), "{tried}");
-    let csv = String::from_utf8(r.bytes("/api/campaigns/1/rig.csv").await?)?.replace("motor, drive end, vert", "motor, port");
+    let csv =
+        String::from_utf8(r.bytes("/api/campaigns/1/rig.csv").await?)?.replace("motor, drive end, vert", "motor, port");
     let (_, tried) = read(csv.into_bytes()).await?;
     assert_eq!(tried["changed"].as_array().map(Vec::len), Some(1), "{}", tried["changed"]);
     assert_eq!(read(vec![0xff, 0xfe]).await?.0, 422);

@@ -146,10 +146,11 @@ fn obey(
             Ok(m) => answer.memories = Some(vec![m]),
             Err(says) => answer.refused = Some(says),
         },
-        RequestBody::Output { hz, peak_v } => match own(device).drive(hz, peak_v) {
-            Ok(_) => answer.state = Some(own(device).state()),
-            Err(says) => answer.refused = Some(says),
-        },
+        RequestBody::Output { hz, peak_v } => {
+            let mut d = own(device);
+            answer.refused = d.drive(hz, peak_v).err();
+            answer.state = Some(d.state());
+        }
         RequestBody::Restart => {}
     }
     answer

@@ -6,7 +6,7 @@ import { api, type Fit, type Pair, type RigBody, type Schema, told } from "../..
 import { orders } from "../../../shell/capture";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
-import { digits, plain, withUnit } from "../../../ui/format";
+import { digits, plain, typedNumber, withUnit } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../../ui/Word";
 import { PairPlot } from "./PairPlot";
@@ -20,15 +20,10 @@ const kinds: { value: Kind; says: string; face: string }[] = [
   { value: "output", says: "another channel, stepped by our output", face: "our output's steps" },
 ];
 
-const number = (t: string, what: string) => {
-  const x = Number(t.replace(",", ".").replace(/[^0-9.eE+-]/g, ""));
-  if (!Number.isFinite(x) || x < 0) throw new Error(`${what} is “${t}”; allowed is a number from 0`);
-  return x;
-};
 const list = (t: string, what: string) => {
   const all = t.split(/[;\s]+/).filter(Boolean);
   if (all.length === 0) throw new Error(`${what} are missing; allowed are numbers with spaces between them`);
-  return all.map((x) => number(x, what));
+  return all.map((x) => typedNumber(x, what));
 };
 
 export function Check({ body }: { body: RigBody }) {
@@ -191,7 +186,7 @@ export function Check({ body }: { body: RigBody }) {
                   <TypedWord
                     label="Known level"
                     value={`${plain(known)} ${unit} rms`}
-                    onSet={async (t) => setKnown(number(t, "the level"))}
+                    onSet={async (t) => setKnown(typedNumber(t, "the level"))}
                   />
                 </>
               )}
@@ -232,19 +227,19 @@ export function Check({ body }: { body: RigBody }) {
               <TypedWord
                 label="Frequency"
                 value={`${plain(hz)} Hz`}
-                onSet={async (t) => setHz(number(t, "the frequency"))}
+                onSet={async (t) => setHz(typedNumber(t, "the frequency"))}
               />
               ; let it settle for{" "}
               <TypedWord
                 label="Settling time"
                 value={`${plain(settle)} s`}
-                onSet={async (t) => setSettle(number(t, "the time"))}
+                onSet={async (t) => setSettle(typedNumber(t, "the time"))}
               />{" "}
               and read for{" "}
               <TypedWord
                 label="Reading time"
                 value={`${plain(reading)} s`}
-                onSet={async (t) => setReading(number(t, "the time"))}
+                onSet={async (t) => setReading(typedNumber(t, "the time"))}
               />
               .
               <div className="mt-2 flex items-center gap-3">

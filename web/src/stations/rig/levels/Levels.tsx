@@ -6,7 +6,7 @@ import type { Level } from "../../../api/live";
 import { orders } from "../../../shell/capture";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
-import { withUnit } from "../../../ui/format";
+import { typedNumber, withUnit } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
 import { TypedWord } from "../../../ui/Word";
 import { useEditing } from "../editing";
@@ -14,12 +14,6 @@ import { PatchBay } from "../PatchBay";
 import { ReviewDialog } from "../ReviewDialog";
 import { Bridge } from "./Bridge";
 import { Panes } from "./Panes";
-
-const number = (text: string, lo: number, hi: number, what: string) => {
-  const x = Number(text.replace(",", ".").replace(/[^0-9.eE+-]/g, ""));
-  if (!(x >= lo && x <= hi)) throw new Error(`${what} is “${text}”; allowed is ${lo} to ${hi}`);
-  return x;
-};
 
 export function Levels({ body }: { body: RigBody }) {
   const { id } = useCampaign();
@@ -96,7 +90,7 @@ export function Levels({ body }: { body: RigBody }) {
                 <TypedWord
                   label="Share of range, percent"
                   value={`${Math.round(share * 100)} %`}
-                  onSet={async (t) => setShare(number(t, 1, 100, "the share") / 100)}
+                  onSet={async (t) => setShare(typedNumber(t, "the share", 1, 100) / 100)}
                 />
               </span>
             }
@@ -203,13 +197,13 @@ function Listening({
           <TypedWord
             label="Listening time, seconds"
             value={`${seconds} s`}
-            onSet={async (t) => setSeconds(number(t, 1, 3600, "the time"))}
+            onSet={async (t) => setSeconds(typedNumber(t, "the time", 1, 3600))}
           />{" "}
           and choose ranges with room for{" "}
           <TypedWord
             label="Headroom, times the peak"
             value={`${room} ×`}
-            onSet={async (t) => setRoom(number(t, 1, 100, "the headroom"))}
+            onSet={async (t) => setRoom(typedNumber(t, "the headroom", 1, 100))}
           />{" "}
           the loudest moment.
         </p>
