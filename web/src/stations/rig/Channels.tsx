@@ -1,7 +1,6 @@
 /** The channel table with its patch bay, details and cautions. */
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
-import { api, type Caution, type RigBody, told } from "../../api/client";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { told as answered, api, type Caution, type RigBody } from "../../api/client";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
@@ -13,28 +12,20 @@ import { PatchBay } from "./PatchBay";
 import { ReviewDialog } from "./ReviewDialog";
 import { Selected } from "./Selected";
 import { Sheet } from "./Sheet";
+import { useSelection } from "./selection";
 import { Versions } from "./Versions";
 import { useRows, useView } from "./view";
 
 export function Channels({ body }: { body: RigBody }) {
   const { id } = useCampaign();
   const editing = useEditing(id, body);
-  const [params, setParams] = useSearchParams();
-  const selected = Number(params.get("input") ?? 1);
-  const [chosen, setChosen] = useState<number[]>([selected]);
+  const { selected, chosen, select } = useSelection(1);
   const [error, setError] = useState<Error>();
   const find = useRef<HTMLInputElement>(null);
   const { view, change, shown } = useView();
   const channels = body.rig.channels;
   const rows = useRows(channels, body.cautions, view);
 
-  const select = useCallback(
-    (input: number, all: number[] = [input]) => {
-      setChosen(all);
-      setParams({ input: String(input) }, { replace: true });
-    },
-    [setParams],
-  );
   const fix = (c: Caution) => {
     setError(undefined);
     editing
@@ -43,7 +34,7 @@ export function Channels({ body }: { body: RigBody }) {
   };
   const waive = async (c: Caution, reason: string | null) =>
     editing.take(
-      await told(
+      await answered(
         api.POST("/api/campaigns/{id}/rig/waivers", {
           params: { path: { id: id ?? 0 } },
           body: { rule: c.rule, input: c.input ?? null, says: c.says, reason },

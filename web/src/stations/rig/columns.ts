@@ -32,8 +32,8 @@ export const columns: Column[] = [
     text: (c) => (c.on ? "on" : "off"),
     options: () => ["on", "off"],
   },
-  { key: "name", head: "Channel", width: 118, grow: 1.5, usual: true, text: (c) => c.name },
-  { key: "sensor", head: "Sensor", width: 92, grow: 1, usual: true, text: (c) => c.sensor },
+  { key: "name", head: "Channel", width: 112, grow: 1.5, usual: true, text: (c) => c.name },
+  { key: "sensor", head: "Sensor", width: 88, grow: 1, usual: true, text: (c) => c.sensor },
   {
     key: "quantity",
     head: "Quantity",
@@ -102,4 +102,4 @@ export const columnOf = (key: string) => columns.find((c) => c.key === key);
 
 /** The grid's template for these columns: state, input, columns, level, rms. */
 export const template = (shown: Column[]) =>
-  `18px 42px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 76px 52px`;
+  `18px 42px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 74px 50px`;

@@ -1,22 +1,43 @@
 /** All channels' levels side by side: now and held peak as share of range. */
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import type { Channel } from "../../api/client";
 import { levelsOf, usePictures } from "../../api/live";
 import { orders } from "../../shell/capture";
 import { Button } from "../../ui/Button";
 import { Panel } from "../../ui/Panel";
+import { Bridge } from "../rig/levels/Bridge";
 
 const CLOSE = 0.85;
 
-export function MeterBridge({
-  channels,
-  shown,
-  onToggle,
-}: {
-  channels: Channel[];
-  shown: number[];
-  onToggle: (input: number) => void;
-}) {
+/** More channels than this are one picture instead of a button each. */
+const MOST = 32;
+
+type Props = { channels: Channel[]; shown: number[]; onToggle: (input: number) => void };
+
+export function MeterBridge({ channels, shown, onToggle }: Props) {
+  const [cursor, setCursor] = useState(channels.find((c) => c.on)?.input ?? 1);
+  const on = channels.filter((c) => c.on);
+  if (on.length > MOST) {
+    return (
+      <Panel
+        title="Levels"
+        says={`${on.length} channels, share of range, now and held; double-click or Enter shows one below`}
+        aside={
+          <Button look="link" onClick={() => orders.resetLevels()}>
+            Reset
+          </Button>
+        }
+      >
+        <div className="flex h-36 flex-col px-3 pb-1.5">
+          <Bridge channels={on} selected={cursor} onSelect={setCursor} onOpen={onToggle} marked={shown} most={128} />
+        </div>
+      </Panel>
+    );
+  }
+  return <Bars channels={channels} shown={shown} onToggle={onToggle} />;
+}
+
+function Bars({ channels, shown, onToggle }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const over = useRef<HTMLSpanElement>(null);
   usePictures({ levels: true }, (p) => {

@@ -9,18 +9,21 @@ type Props = {
   selected: number;
   onSelect: (input: number) => void;
   onOpen: (input: number) => void;
-  onLevels: (levels: Level[]) => void;
+  onLevels?: (levels: Level[]) => void;
+  /** Channels shown elsewhere: their bars are marked. */
+  marked?: number[];
+  /** Most bars in a row; as many as stay wide enough for a gloved finger unless told otherwise. */
+  most?: number;
 };
 
-/** Bars in a row: as many as stay wide enough for a gloved finger. */
-const MOST = 64;
+const none: number[] = [];
 
-export function Bridge({ channels, selected, onSelect, onOpen, onLevels }: Props) {
+export function Bridge({ channels, selected, onSelect, onOpen, onLevels, marked = none, most = 64 }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const box = useRef<HTMLDivElement>(null);
   const newest = useRef<Map<number, Level>>(new Map());
   const [size, setSize] = useState({ w: 1000, h: 400 });
-  const perRow = Math.min(MOST, Math.max(channels.length, 1));
+  const perRow = Math.min(most, Math.max(channels.length, 1));
   const rows = Math.max(1, Math.ceil(channels.length / perRow));
 
   useEffect(() => {
@@ -63,7 +66,7 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels }: Props
         if (!c) break;
         const x = 34 + k * step;
         const l = newest.current.get(c.input);
-        ctx.fillStyle = c.input === selected ? colour("shoal") : trough;
+        ctx.fillStyle = c.input === selected || marked.includes(c.input) ? colour("shoal") : trough;
         ctx.fillRect(x, top, wide, high);
         if (l) {
           const now = Math.min(l.peak, 1) * high;
@@ -81,7 +84,7 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels }: Props
           ctx.lineWidth = 2;
           ctx.strokeRect(x - 2, top - 2, wide + 4, high + 4);
         }
-        if (step > 24 || k % 4 === 0 || c.input === selected) {
+        if (step > 24 || k % (step > 10 ? 4 : 16) === 0 || c.input === selected) {
           ctx.fillStyle = c.input === selected ? harbour : soft;
           ctx.fillText(c.label, x + wide / 2, top + high + 13);
         }
@@ -94,7 +97,7 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels }: Props
     const levels = levelsOf(p);
     newest.current = new Map(levels.map((l) => [l.input, l]));
     draw();
-    onLevels(levels);
+    onLevels?.(levels);
   });
   useEffect(draw);
 

@@ -1,6 +1,5 @@
 /** Levels before trust: meter bridge, list of loud channels, overload memory, ranging by listening. */
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
 import { api, type RigBody, told } from "../../../api/client";
 import type { Level } from "../../../api/live";
 import { orders } from "../../../shell/capture";
@@ -12,15 +11,14 @@ import { TypedWord } from "../../../ui/Word";
 import { useEditing } from "../editing";
 import { PatchBay } from "../PatchBay";
 import { ReviewDialog } from "../ReviewDialog";
+import { useSelection } from "../selection";
 import { Bridge } from "./Bridge";
 import { Panes } from "./Panes";
 
 export function Levels({ body }: { body: RigBody }) {
   const { id } = useCampaign();
   const editing = useEditing(id, body);
-  const [params, setParams] = useSearchParams();
-  const selected = Number(params.get("input") ?? 1);
-  const select = (input: number) => setParams({ input: String(input) }, { replace: true });
+  const { selected, select } = useSelection(1);
   const channels = useMemo(() => body.rig.channels.filter((c) => c.on), [body.rig.channels]);
   const [levels, setLevels] = useState<Level[]>([]);
   const [panes, setPanes] = useState<number[]>([]);
@@ -57,7 +55,7 @@ export function Levels({ body }: { body: RigBody }) {
           className="flex-1"
           aside={
             <>
-              {over > 0 && <span className="text-reef">■ {over} over range</span>}
+              {over > 0 && <span className="whitespace-nowrap text-reef">■ {over} over range</span>}
               {panes.length > 0 && (
                 <Button onClick={() => setPanes([])} hint="Esc">
                   Close {panes.length} {panes.length === 1 ? "pane" : "panes"}

@@ -1,0 +1,34 @@
+/** The selected input, kept in the address so that a reload and the finder find it. */
+import { useCallback, useEffect, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+
+/** Rows that are selected beside the active one come second. */
+export function useSelection(usual: number) {
+  const [params, setParams] = useSearchParams();
+  const asked = Number(params.get("input") ?? usual);
+  const [selected, setSelected] = useState(asked);
+  const [chosen, setChosen] = useState<number[]>([asked]);
+  const told = useRef(asked);
+  const waiting = useRef(0);
+  // The address follows when the arrows rest: routing at every key press would cost more than the move.
+  const select = useCallback(
+    (input: number, all: number[] = [input]) => {
+      setChosen(all);
+      setSelected(input);
+      window.clearTimeout(waiting.current);
+      waiting.current = window.setTimeout(() => {
+        told.current = input;
+        setParams({ input: String(input) }, { replace: true });
+      }, 300);
+    },
+    [setParams],
+  );
+  useEffect(() => {
+    if (asked === told.current) return;
+    told.current = asked;
+    setSelected(asked);
+    setChosen([asked]);
+  }, [asked]);
+  useEffect(() => () => window.clearTimeout(waiting.current), []);
+  return { selected, chosen, select };
+}
