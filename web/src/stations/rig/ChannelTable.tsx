@@ -263,6 +263,9 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
     >
       <div
         role="row"
+        // What is typed into a heading's filter is no cell's.
+        onKeyDown={(e) => e.stopPropagation()}
+        onPaste={(e) => e.stopPropagation()}
         className="sticky top-0 z-10 grid border-b border-ink bg-sheet text-soft"
         style={{ gridTemplateColumns: grid }}
       >

@@ -25,6 +25,7 @@ export function ColumnHead({ name, head, right, view, onView }: Props) {
           {filter && " ="}
         </PopoverButton>
         <PopoverPanel
+          focus
           anchor={right ? "bottom end" : "bottom start"}
           className="panel z-30 flex w-56 flex-col gap-1 p-2 font-sans text-[13px] text-ink shadow-lg"
         >
@@ -36,8 +37,6 @@ export function ColumnHead({ name, head, right, view, onView }: Props) {
                   placeholder={`only where ${head} contains`}
                   className="panel h-7 px-2"
                   defaultValue={filter ?? ""}
-                  // biome-ignore lint/a11y/noAutofocus: the popover was opened to type
-                  autoFocus
                   onChange={(e) => onView({ filters: { ...view.filters, [name]: e.target.value } })}
                   onKeyDown={(e) => e.key === "Enter" && close()}
                 />
