@@ -180,13 +180,21 @@ impl Writer {
         }
     }
 
-    fn ratio(&mut self, value: Option<f64>, bits: usize, start: f64, tolerance: f64) {
+    /// A value on a scale of equal ratios; one beyond its ends is refused rather than bent.
+    fn ratio(&mut self, what: &str, value: Option<f64>, bits: usize, start: f64, tolerance: f64) -> Result<(), String> {
         let none = (1u64 << bits) - 1;
-        let n = value.map_or(none, |v| {
-            let n = ((v / start).ln() / (1.0 + 2.0 * tolerance).ln()).round();
-            n.clamp(0.0, (none - 1) as f64) as u64
-        });
-        self.put(n, bits);
+        let step = 1.0 + 2.0 * tolerance;
+        let n = match value {
+            None => none as f64,
+            Some(v) => ((v / start).ln() / step.ln()).round(),
+        };
+        let most = (none - 1) as f64;
+        if value.is_some() && !(0.0..=most).contains(&n) {
+            let end = start * step.powf(most);
+            return Err(format!("{what} has no place on the memory's scale, which goes from {start} to {end:.4}"));
+        }
+        self.put(n as u64, bits);
+        Ok(())
     }
 }
 
@@ -217,8 +225,8 @@ pub fn write(sensor: &Sensor, bytes: usize) -> Result<Vec<u8>, String> {
     {
         w.put(value, bits);
     }
-    w.ratio(Some(volts), 16, 5e-7, 0.00015);
-    w.ratio(None, 8, 0.005, 0.03);
+    w.ratio("the sensitivity (V per SI unit)", Some(volts), 16, 5e-7, 0.00015)?;
+    w.ratio("the high-pass", None, 8, 0.005, 0.03)?;
     w.put(3, 2);
     w.put(0x3f, 6);
     w.put(0, 1);
@@ -226,14 +234,14 @@ pub fn write(sensor: &Sensor, bytes: usize) -> Result<Vec<u8>, String> {
         Some(hz) => {
             w.put(1, 1);
             w.put(0x7f, 7);
-            w.ratio(Some(hz), 9, 100.0, 0.01);
+            w.ratio("the resonance (Hz)", Some(hz), 9, 100.0, 0.01)?;
             w.put(0x1ff, 9);
             w.put(0x7f, 7);
             w.put(0x3f, 6);
         }
         None => w.put(0, 1),
     }
-    w.ratio(sensor.reference_hz, 8, 0.35, 0.0175);
+    w.ratio("the reference frequency (Hz)", sensor.reference_hz, 8, 0.35, 0.0175)?;
     w.put(0x1f, 5);
     let day = sensor.calibrated_on.map_or(0xffff, |d| (d - epoch()).num_days().clamp(0, 0xfffe) as u64);
     w.put(day, 16);

@@ -92,5 +92,9 @@ fn what_has_no_place_in_the_memory_is_refused() {
     assert!(with(&|s| s.serial = "A77".into()).contains("digits"));
     assert!(with(&|s| s.serial = "16777216".into()).contains("16777215"));
     assert!(with(&|s| s.quantity = echo_job::unit::Quantity::Pressure).contains("pressure"));
+    // Beyond the ends of a scale nothing is bent to fit.
+    assert!(with(&|s| s.reference_hz = Some(5000.0)).contains("reference frequency"));
+    assert!(with(&|s| s.resonance_hz = Some(50.0)).contains("from 100 to"));
+    assert!(with(&|s| s.sensitivity.value = 1e-7).contains("sensitivity"));
     assert!(smart::write(&sensor(), 0).unwrap_err().contains("room for 0"));
 }

@@ -14,8 +14,10 @@ use serde::Deserialize;
 use std::sync::{Arc, Mutex};
 use tokio::net::TcpListener;
 
-type Devices = Arc<Vec<Arc<Mutex<Lantern>>>>;
-type Done = Result<Json<serde_json::Value>, (StatusCode, String)>;
+type Device = Arc<Mutex<Lantern>>;
+type Devices = Arc<Vec<Device>>;
+type Refused = (StatusCode, String);
+type Done = Result<Json<serde_json::Value>, Refused>;
 
 /// Something done by hand. Inputs are counted through all front ends.
 #[derive(Debug, Deserialize)]
@@ -40,7 +42,7 @@ enum Switch {
 ///
 /// # Errors
 /// The listener's own error.
-pub async fn serve(listener: TcpListener, devices: Vec<Arc<Mutex<Lantern>>>) -> std::io::Result<()> {
+pub async fn serve(listener: TcpListener, devices: Vec<Device>) -> std::io::Result<()> {
     let router = Router::new()
         .route("/", get(async || Html(include_str!("control.html"))))
         .route("/bench", get(bench))
@@ -55,12 +57,12 @@ async fn bench(State(devices): State<Devices>) -> Json<serde_json::Value> {
     Json(serde_json::json!({ "front_ends": all }))
 }
 
-fn refused(says: String) -> (StatusCode, String) {
+fn refused(says: String) -> Refused {
     (StatusCode::UNPROCESSABLE_ENTITY, says)
 }
 
 /// The front end that carries an input, and its number there.
-fn found(devices: &Devices, number: u16) -> Result<(Arc<Mutex<Lantern>>, u16), (StatusCode, String)> {
+fn found(devices: &Devices, number: u16) -> Result<(Device, u16), Refused> {
     let mut rest = number;
     for d in devices.iter() {
         let inputs = own(d).bench().inputs.len() as u16;

@@ -180,10 +180,10 @@ impl Rig {
                 rig.channels.iter().filter(|c| !c.name.is_empty()).partition(|c| {
                     touched.contains(&c.input) && self.channel(c.input).is_none_or(|o| o.name != c.name)
                 });
-            let taken = old.into_iter().chain(new).find_map(|c| match owner.insert(&c.name, c.input) {
-                Some(other) => Some((c.input, c.name.clone(), other)),
-                None => None,
-            });
+            let taken = old
+                .into_iter()
+                .chain(new)
+                .find_map(|c| owner.insert(&c.name, c.input).map(|other| (c.input, c.name.clone(), other)));
             let Some((input, name, by)) = taken else { break };
             let Some(cell) = asked(input, Column::Name) else { break };
             refuse(cell, used_twice(&name, by));
