@@ -56,8 +56,9 @@ async fn rows_of_the_rig_are_changed_one_by_one_and_logged() -> Result<()> {
     let (_, wrong) = r.call("PATCH", "/api/campaigns/1/rig/7", Some(json!({ "sensitivity": "1000 mV/g" }))).await?;
     assert!(wrong["cautions"].as_array().unwrap().iter().any(|c| c["input"] == 7), "{}", wrong["cautions"]);
     let log = r.get("/api/campaigns/1/changes").await?;
-    assert_eq!(log[0]["detail"]["input"], 7);
-    assert_eq!(log[0]["detail"]["from"]["sensitivity"]["value"], 101.97);
+    let cell = &log[0]["detail"]["cells"][0];
+    assert_eq!((&cell["input"], &cell["column"]), (&json!(7), &json!("sensitivity")));
+    assert_eq!((&cell["from"], &cell["to"]), (&json!("101.97"), &json!("1000")));
     assert!(log.as_array().unwrap().len() >= 4);
 
     for (path, status) in [("/api/campaigns/1/rig/99", 404), ("/api/campaigns/77/rig/1", 404)] {

@@ -42,7 +42,7 @@ async fn the_table_is_a_spreadsheet() -> Result<()> {
     // A unit typed with the number is converted into what was meant, not into another number.
     b.page.goto(&format!("{}/rig?input=3", r.url)).await?;
     cell(&b, "3-sensitivity", "10.38").await?;
-    grid(&b, &format!("{}{}{}", Key::Right, Key::Right, Key::Right)).await?;
+    grid(&b, &format!("{}{}", Key::Right, Key::Right)).await?;
     grid(&b, "1").await?;
     b.keys("01.8 mV/g").await?;
     b.keys(&Key::Enter.to_string()).await?;
@@ -50,11 +50,8 @@ async fn the_table_is_a_spreadsheet() -> Result<()> {
     cell(&b, "3-sensitivity_unit", "mV/g").await?;
     let rig = r.get("/api/campaigns/1/rig").await?;
     assert_eq!(rig["rig"]["channels"][2]["sensitivity"]["unit"], "mV/g");
-    assert!(
-        rig["cautions"].as_array().is_some_and(Vec::is_empty),
-        "101.8 mV/g is 10.38 mV/(m/s²): {}",
-        rig["cautions"]
-    );
+    let of_three = rig["cautions"].as_array().into_iter().flatten().filter(|c| c["input"] == 3).count();
+    assert_eq!(of_three, 0, "101.8 mV/g is 10.38 mV/(m/s²): {}", rig["cautions"]);
 
     // What is refused stays; Esc lets it go.
     b.page.goto(&format!("{}/rig?input=8", r.url)).await?;

@@ -103,7 +103,7 @@ async fn a_caution_is_put_right_by_its_own_button() -> Result<()> {
     b.page.goto(&format!("{}/rig", r.url)).await?;
     b.text_until("main", |t| t.contains("Input 7 reads like mV/g")).await?;
     let mut pressed = false;
-    for button in b.page.find_all(Locator::Css("main li button")).await? {
+    for button in b.page.find_all(Locator::Css("li[data-rule=sensitivity_off] button")).await? {
         if button.text().await?.starts_with("Set ") {
             button.click().await?;
             pressed = true;

@@ -134,10 +134,15 @@ struct Stage {
 
 impl Stage {
     async fn new(name: &str, fault: Fault, samples: u64) -> Stage {
+        Stage::system(name, &[fault], samples).await
+    }
+
+    /// Front ends of two inputs each that sample together.
+    async fn system(name: &str, faults: &[Fault], samples: u64) -> Stage {
         let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
         let store = Store::lazy(&url).unwrap();
         store.migrate().await.unwrap();
-        let rig = Rig { name: name.into(), channels: vec![channel(1), channel(2)] };
+        let rig = Rig { name: name.into(), channels: (1..=2 * faults.len() as u16).map(channel).collect() };
         let plan = Plan {
             sample_rate_hz: RATE,
             length: Length::After { duration_s: samples as f64 / RATE },
@@ -152,7 +157,11 @@ impl Stage {
         let options = Options { silence: Duration::from_millis(700), ..Options::default() };
         let capture = Capture::start(store.clone(), options);
         let go = Arc::new(AtomicBool::new(false));
-        capture.connect(Some(front_end(fault, go.clone()).await)).await;
+        let mut addresses = Vec::new();
+        for fault in faults {
+            addresses.push(front_end(*fault, go.clone()).await);
+        }
+        capture.connect(Some(addresses.join(", "))).await;
         let _ = capture.set_up(Setup { campaign, rig, plan }).await;
         Stage { store, capture, go }
     }
@@ -209,6 +218,41 @@ async fn lost_blocks_become_a_gap_and_nothing_moves() {
                 Some((lo, hi)) => assert!(f64::from(*lo) <= b && f64::from(*hi) >= a, "{lo} to {hi} at {a}"),
             }
         }
+    }
+}
+
+#[tokio::test]
+async fn what_one_of_two_loses_is_a_gap_for_both() {
+    let stage = Stage::system("two", &[Fault::None, Fault::Loses], 6000).await;
+    let ended = stage.recorded().await.ended.unwrap();
+    assert!(ended.whole && ended.lost_blocks == 3, "{ended:?}");
+    let gaps = stage.store.gaps(ended.run_id).await.unwrap();
+    assert_eq!(gaps.iter().map(|g| (g.first_sample, g.samples)).collect::<Vec<_>>(), [(3000, 300)]);
+    // Both front ends count their own samples: those of one moment stay side by side.
+    for channel in 1..=4 {
+        let counts = stage.store.counts(ended.run_id, channel, 0, 6000).await.unwrap();
+        let sign = if channel % 2 == 1 { 1 } else { -1 };
+        for (s, c) in counts.iter().enumerate() {
+            let wanted = (!(3000..3300).contains(&s)).then_some(sign * s as i32);
+            assert_eq!(*c, wanted, "channel {channel}, sample {s}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn one_of_two_that_refuses_stops_ends_or_falls_silent_is_named() {
+    let refusing = Stage::system("refusing", &[Fault::None, Fault::Refuses], 3000).await;
+    refusing.connected().await;
+    let said = refusing.capture.record().await.unwrap_err().to_string();
+    assert!(said.contains("too hot"), "{said}");
+    for (fault, because) in [(Fault::Silent, "does not answer"), (Fault::Stops, "battery empty")] {
+        let stage = Stage::system("one ends", &[Fault::None, fault], 60_000).await;
+        let ended = stage.recorded().await.ended.unwrap();
+        assert!(!ended.whole, "{ended:?}");
+        // One that is silent holds the others up until it counts as stuck; what came of all is kept.
+        let named = ended.because.contains(because) || ended.because.contains("serial 1 sends nothing");
+        assert!(named, "{}", ended.because);
+        assert_eq!(stage.store.run(ended.run_id).await.unwrap().samples, 2000);
     }
 }
 

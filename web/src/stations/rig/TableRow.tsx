@@ -85,7 +85,7 @@ function Row(p: Props) {
         );
       })}
       <LevelBar input={c.input} label={c.label} on={c.on} />
-      <span className="num px-2 text-right" />
+      <span className="num px-2 text-right" data-rms={c.input} />
     </div>
   );
 }

@@ -101,7 +101,7 @@ mod tests {
             (10.2, "V/(m/s²)", "mV instead of V", "0.0102"),
             (102.0, "mV/(m/s²)", "", "10.4"),
             (1.02, "mV/(m/s²)", "", "10"),
-            (15.0, "mV/(m/s²)", "1.50 times the usual", "10.02"),
+            (15.0, "mV/(m/s²)", "1.49 times the usual", "10.0"),
         ] {
             let found = told(value, unit);
             assert_eq!(found.len(), 1, "{value} {unit}");
