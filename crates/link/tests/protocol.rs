@@ -184,3 +184,52 @@ proptest! {
         let _ = Block::from_payload(Bytes::from(noise));
     }
 }
+
+#[test]
+fn answers_about_its_care_have_the_form_the_description_gives() {
+    use echo_link::{InputTest, Memory, ModuleState, OutputState, UnitState};
+    let module = |module: &str, powered| ModuleState { module: module.into(), powered };
+    let state = UnitState {
+        temperature_c: 36.5,
+        clock_locked: true,
+        modules: vec![module("M1", true), module("M2", false)],
+        output: Some(OutputState { hz: 80.0, peak_v: 0.5 }),
+    };
+    let test = InputTest {
+        number: 4,
+        passed: false,
+        says: "the IEPE circuit is open".into(),
+        bias_v: Some(24.0),
+        offset_v: -2e-5,
+        noise_v: 4e-6,
+    };
+    for (answer, wanted) in [
+        (
+            Answer { id: 1, state: Some(state), ..Answer::default() },
+            json!({ "id": 1, "state": { "temperature_c": 36.5, "clock_locked": true, "output": { "hz": 80.0, "peak_v": 0.5 },
+                "modules": [{ "module": "M1", "powered": true }, { "module": "M2", "powered": false }] } }),
+        ),
+        (
+            Answer { id: 2, tests: Some(vec![test]), ..Answer::default() },
+            json!({ "id": 2, "tests": [{ "number": 4, "passed": false, "says": "the IEPE circuit is open",
+                "bias_v": 24.0, "offset_v": -2e-5, "noise_v": 4e-6 }] }),
+        ),
+        (
+            Answer { id: 3, memories: Some(vec![Memory { input: 19, memory: "00ff".into() }]), ..Answer::default() },
+            json!({ "id": 3, "memories": [{ "input": 19, "memory": "00ff" }] }),
+        ),
+    ] {
+        assert_eq!(serde_json::to_value(&answer).unwrap(), wanted);
+        assert_eq!(serde_json::from_value::<Answer>(wanted).unwrap(), answer);
+    }
+    // A front end without output, and one of an older kind that knows nothing of filters.
+    let plain: UnitState =
+        serde_json::from_value(json!({ "temperature_c": 30, "clock_locked": false, "modules": [] })).unwrap();
+    assert_eq!(plain.output, None);
+    let old: Settings =
+        serde_json::from_value(json!({ "rate_hz": 1024, "inputs": [{ "number": 1, "range_v": 1, "coupling": "DC" }] }))
+            .unwrap();
+    assert_eq!(old.inputs[0].high_pass_hz, 0.0);
+    let without = serde_json::to_value(&old).unwrap();
+    assert_eq!(without["inputs"][0].get("high_pass_hz"), None, "a filter that is off is not sent");
+}
