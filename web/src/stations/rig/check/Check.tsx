@@ -356,7 +356,13 @@ export function Check({ body }: { body: RigBody }) {
                 <Line
                   says="Linearity"
                   value={
-                    fit ? (fit.linearity == null ? "needs three levels" : withUnit(fit.linearity * 100, "%", 2)) : "–"
+                    fit
+                      ? fit.linearity == null
+                        ? "needs three levels"
+                        : fit.linearity < 1e-4
+                          ? "< 0.01\u202f%"
+                          : withUnit(fit.linearity * 100, "%", 2)
+                      : "–"
                   }
                 />
                 <Line says="Worst deviation" value={fit ? withUnit(fit.worst * 100, "%", 3) : "–"} />

@@ -91,13 +91,17 @@ export function FrontEnds({ body }: { body: RigBody }) {
                     <tr key={t.input} className="border-b border-rule/70" data-test={t.input}>
                       <td className={`w-6 ${t.passed ? "text-lee" : "text-reef"}`}>{t.passed ? "✓" : "■"}</td>
                       <td className="num w-12">{row(t.input)?.label}</td>
-                      <td className="w-56 truncate">{row(t.input)?.name}</td>
+                      <td className="max-w-48 truncate">{row(t.input)?.name}</td>
                       <td>{t.says}</td>
-                      <td className="num text-right text-soft">
+                      <td className="num text-right whitespace-nowrap text-soft">
                         {t.bias_v === null || t.bias_v === undefined ? "" : `rest ${withUnit(t.bias_v, "V", 3)}`}
                       </td>
-                      <td className="num w-28 text-right text-soft">{digits(t.offset_v * 1e6, 2)} µV</td>
-                      <td className="num w-32 text-right text-soft">{digits(t.noise_v * 1e6, 2)} µV rms</td>
+                      <td className="num w-20 text-right whitespace-nowrap text-soft">
+                        {digits(t.offset_v * 1e6, 2)} µV
+                      </td>
+                      <td className="num w-28 text-right whitespace-nowrap text-soft">
+                        {digits(t.noise_v * 1e6, 2)} µV rms
+                      </td>
                     </tr>
                   ))}
                 </tbody>
