@@ -102,6 +102,15 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
         rig["cautions"].as_array().into_iter().flatten().filter(|c| !c["waived"].is_null()).collect();
     assert_eq!((waived.len(), &waived[0]["input"]), (1, &json!(22)));
 
+    // Back at the other campaign, its own front end is found again.
+    assert_eq!(r.call("POST", "/api/campaigns/1/choose", None).await?.0, 204);
+    r.until("the thruster's front end is back", |s| s["link"]["front_end"]["model"] == "Lantern 24").await?;
+    assert_eq!(r.call("POST", "/api/campaigns/2/choose", None).await?.0, 204);
+    r.until("the deck's front ends are back", |s| {
+        s["link"]["units"].as_array().map(Vec::len) == Some(4) && s["link"]["sample_rate_hz"].as_f64() > Some(0.0)
+    })
+    .await?;
+
     // Levels: the loud one is at the head of its list.
     b.page.goto(&format!("{}/rig/levels", r.url)).await?;
     b.text_until("section[aria-label='Loud channels'] li", |t| t.contains("A13")).await?;

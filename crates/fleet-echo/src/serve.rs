@@ -76,9 +76,12 @@ impl Serve {
         let app = App::new(store.clone(), capture.clone(), Config { page: self.page.clone(), discovery });
         tokio::spawn(echo_server::follow(app.clone()));
         if let Some(first) = store.campaigns().await?.first() {
+            // What the command line says stands above what was remembered, and is remembered.
+            if let Some(address) = &self.front_end {
+                store.remember_front_end(first.id, Some(address)).await?;
+            }
             let _ = app.choose(first.id).await;
         }
-        // What the command line says stands above what was remembered.
         if self.front_end.is_some() {
             capture.connect(self.front_end.clone()).await;
         }
