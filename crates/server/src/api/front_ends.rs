@@ -6,6 +6,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use echo_job::Refusal;
+use echo_job::front_end::FrontEnd;
 use echo_job::rig::{Cell, CellChanged};
 use echo_link::RequestBody;
 use serde::{Deserialize, Serialize};
@@ -36,6 +37,11 @@ pub struct TestBody {
     pub noise_v: f64,
 }
 
+/// The front ends of a system, counted from 0.
+fn units(system: &FrontEnd) -> std::ops::Range<u16> {
+    0..system.inputs.last().map_or(0, |i| i.unit + 1)
+}
+
 /// Tests inputs.
 #[utoipa::path(post, operation_id = "test_inputs", path = "/api/front-ends/test", request_body = TestRequest,
     responses((status = 200, body = Vec<TestBody>), (status = 409, body = super::ErrorBody)))]
@@ -46,8 +52,7 @@ pub async fn test(State(app): State<App>, Json(request): Json<TestRequest>) -> R
         wanted = app.setup().map(|s| s.rig.active().map(|c| c.input).collect()).unwrap_or_default();
     }
     let mut all = Vec::new();
-    let units = front_end.inputs.last().map_or(0, |i| i.unit + 1);
-    for unit in 0..units {
+    for unit in units(&front_end) {
         let own = front_end.inputs.iter().filter(|i| i.unit == unit && wanted.contains(&i.number));
         let pairs: Vec<(u16, u16)> = own.map(|i| (i.connector, i.number)).collect();
         if pairs.is_empty() {
@@ -140,9 +145,8 @@ pub async fn emergency_stop(State(app): State<App>) -> Result<StatusCode, ApiErr
     let front_end = app.capture.front_end().ok_or_else(|| {
         ApiError::conflict("no front end is connected: its output cannot be reached from here, use the switch on it")
     })?;
-    let units = front_end.inputs.last().map_or(0, |i| i.unit + 1);
     let mut failed = None;
-    for unit in 0..units {
+    for unit in units(&front_end) {
         // One that fails must not keep the others driving.
         if let Err(e) = app.capture.ask(usize::from(unit), RequestBody::Output { hz: 159.155, peak_v: 0.0 }).await {
             failed = Some(e);

@@ -220,8 +220,7 @@ impl Lantern {
         };
         for (at, s) in self.settings.inputs.iter().enumerate() {
             let socket = &self.sockets[usize::from(s.number) - 1];
-            let per = if self.sockets.len() > 24 { 8 } else { 6 };
-            let lit = !self.dark.contains(&format!("M{}", (s.number - 1) / per + 1));
+            let lit = self.dark.is_empty() || !self.dark.contains(&self.module(s.number));
             match &socket.plug {
                 Some(p) if lit => self.inputs[at].plug(p.sensor, p.fault),
                 _ => self.inputs[at].plug(Sensor::Open, Fault::None),

@@ -159,7 +159,8 @@ fn described(cells: &[Cell]) -> String {
     }
 }
 
-async fn register(app: &App) -> Result<Vec<Sensor>, ApiError> {
+/// All sensors of the register.
+pub(super) async fn register(app: &App) -> Result<Vec<Sensor>, ApiError> {
     Ok(app.store.sensors().await?.into_iter().map(|r| r.sensor).collect())
 }
 

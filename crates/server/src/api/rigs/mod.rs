@@ -14,7 +14,6 @@ use echo_job::caution::{Caution, Facts, LevelSeen, check};
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::ranging::{Ranged, ranged};
 use echo_job::rig::{Channel, Rig};
-use echo_job::sensor::Sensor;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -114,7 +113,7 @@ pub(crate) async fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> Re
     let live = app.setup().is_some_and(|s| s.campaign == campaign);
     let front_end = app.capture.front_end();
     let rig = rig.covering(front_end.as_ref());
-    let register: Vec<Sensor> = app.store.sensors().await?.into_iter().map(|r| r.sensor).collect();
+    let register = edit::register(app).await?;
     let waivers = app.store.waivers(campaign).await?;
     let smart = if live { smart_sensors(app) } else { Vec::new() };
     let levels = if live { app.capture.live().levels() } else { Vec::new() };

@@ -1,6 +1,6 @@
 //! The channel table as a spreadsheet: out as CSV or XLSX, in again with a preview.
 
-use super::edit::EditAnswer;
+use super::edit::{EditAnswer, register};
 use crate::App;
 use crate::api::ApiError;
 use axum::Json;
@@ -60,7 +60,7 @@ pub async fn file(State(app): State<App>, Path(id): Path<i64>, bytes: Bytes) -> 
     let block = sheet::read(&bytes).map_err(|e| Refusal::new("file", e.to_string()))?;
     let place = Place { inputs: rig.channels.iter().map(|c| c.input).collect(), columns: Column::SHEET.to_vec() };
     let cells = paste::cells(&block, &place, &rig)?;
-    let register: Vec<_> = app.store.sensors().await?.into_iter().map(|r| r.sensor).collect();
+    let register = register(&app).await?;
     let edit = rig.edited(&followed(cells.clone(), &register), front_end.as_ref());
     Ok(Json(EditAnswer { cells, changed: edit.changed, refused: edit.refused, clashes: Vec::new(), rig: None }))
 }
