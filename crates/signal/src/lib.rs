@@ -22,6 +22,7 @@
 //! | [`arrivals`], [`locate`] | onset of a burst, position of its source |
 //! | [`filter`] | second-order sections, one pass with state or zero phase |
 //! | [`resample`], [`motion`] | change of rate, integration and differentiation |
+//! | [`moving`] | moving rms, mean and peak, the slope |
 //! | [`trend`], [`extremes`] | removal of mean and line, min/max reduction for drawing |
 
 pub mod arrivals;
@@ -36,6 +37,7 @@ pub mod impact;
 pub mod level;
 pub mod locate;
 pub mod motion;
+pub mod moving;
 pub(crate) mod numeric;
 pub mod octave;
 pub mod peak;

@@ -6,7 +6,7 @@
 //! IEC 61260-1:2014; Antoni, "Orthogonal-like fractional-octave-band filters", JASA 127 (2010).
 
 use crate::error::{Result, SignalError, argument, check_finite, check_rate};
-use crate::filter::{Band as Edges, Filter};
+use crate::filter::{Band as Edges, Filter, beside};
 use crate::resample::Resampler;
 
 /// Ratio of an octave in base ten.
@@ -20,6 +20,9 @@ const ORDER: usize = 4;
 
 /// Share of the Nyquist frequency a band may reach up to.
 const HIGHEST_SHARE: f64 = 0.9;
+
+/// Rate a band's filter runs at, at least, as a multiple of its upper edge.
+const LOWEST_RATE: f64 = 5.0;
 
 /// A band.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -90,8 +93,16 @@ pub struct BandLevel {
 struct Channel {
     band: OctaveBand,
     filter: Filter,
-    mean_square: f64,
+    ear: Ear,
+}
+
+/// What has come out of a band.
+#[derive(Debug, Clone, Copy)]
+struct Ear {
+    /// Of the squares: their sum, or their exponential mean.
+    sum: f64,
     highest: f64,
+    /// Of the newest square in the exponential mean.
     share: f64,
 }
 
@@ -104,7 +115,6 @@ struct Stage {
     channels: Vec<Channel>,
     seen: u64,
     buffer: Vec<f64>,
-    work: Vec<f64>,
 }
 
 /// The bank with its memory. It starts at rest, so the first periods of each band build up.
@@ -144,8 +154,7 @@ impl OctaveBank {
         }
         let mut stages = vec![Stage::new(sample_rate_hz, None)];
         for band in bands.iter().rev() {
-            // Down to a rate of ten times the upper edge.
-            while stages[stages.len() - 1].rate_hz / 2.0 >= 10.0 * band.upper_hz {
+            while stages[stages.len() - 1].rate_hz / 2.0 >= LOWEST_RATE * band.upper_hz {
                 let rate = stages[stages.len() - 1].rate_hz / 2.0;
                 stages.push(Stage::new(rate, Some(Resampler::new(1, 2)?)));
             }
@@ -155,7 +164,7 @@ impl OctaveBank {
                 Detector::Exponential(tau) => 1.0 - (-1.0 / (tau * stage.rate_hz)).exp(),
             };
             let filter = Filter::butterworth(Edges::Bandpass(band.lower_hz, band.upper_hz), ORDER, stage.rate_hz)?;
-            stage.channels.push(Channel { band: *band, filter, mean_square: 0.0, highest: 0.0, share });
+            stage.channels.push(Channel { band: *band, filter, ear: Ear { sum: 0.0, highest: 0.0, share } });
         }
         Ok(OctaveBank { stages, detector })
     }
@@ -196,10 +205,10 @@ impl OctaveBank {
             for c in stage.channels.iter().rev() {
                 let (rms, highest) = match self.detector {
                     Detector::Linear => {
-                        let rms = (c.mean_square / stage.seen as f64).sqrt();
+                        let rms = (c.ear.sum / stage.seen as f64).sqrt();
                         (rms, rms)
                     }
-                    Detector::Exponential(_) => (c.mean_square.sqrt(), c.highest.sqrt()),
+                    Detector::Exponential(_) => (c.ear.sum.sqrt(), c.ear.highest.sqrt()),
                 };
                 out.push(BandLevel { band: c.band, rms, highest });
             }
@@ -221,23 +230,39 @@ impl OctaveBank {
 
 impl Stage {
     fn new(rate_hz: f64, halve: Option<Resampler>) -> Stage {
-        Stage { rate_hz, halve, channels: Vec::new(), seen: 0, buffer: Vec::new(), work: Vec::new() }
+        Stage { rate_hz, halve, channels: Vec::new(), seen: 0, buffer: Vec::new() }
     }
 
     fn listen(&mut self, samples: &[f64], detector: Detector) {
         self.seen += samples.len() as u64;
-        for c in &mut self.channels {
-            self.work.clear();
-            self.work.extend_from_slice(samples);
-            c.filter.run(&mut self.work);
-            match detector {
-                Detector::Linear => c.mean_square += self.work.iter().map(|x| x * x).sum::<f64>(),
-                Detector::Exponential(_) => {
-                    for x in &self.work {
-                        c.mean_square += c.share * (x * x - c.mean_square);
-                        c.highest = c.highest.max(c.mean_square);
+        // Bands two by two: while one waits for its last value the other works.
+        for pair in self.channels.chunks_mut(2) {
+            match pair {
+                [a, b] => {
+                    let mut ears = [a.ear, b.ear];
+                    beside([&mut a.filter, &mut b.filter], samples, |y| {
+                        ears.iter_mut().zip(y).for_each(|(ear, y)| ear.hears(y, detector));
+                    });
+                    [a.ear, b.ear] = ears;
+                }
+                alone => {
+                    for c in alone {
+                        beside([&mut c.filter], samples, |[y]| c.ear.hears(y, detector));
                     }
                 }
+            }
+        }
+    }
+}
+
+impl Ear {
+    #[inline(always)]
+    fn hears(&mut self, y: f64, detector: Detector) {
+        match detector {
+            Detector::Linear => self.sum += y * y,
+            Detector::Exponential(_) => {
+                self.sum += self.share * (y * y - self.sum);
+                self.highest = self.highest.max(self.sum);
             }
         }
     }

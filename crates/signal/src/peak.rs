@@ -37,15 +37,40 @@ pub fn interpolate(values: &[f64], index: usize, window: Window, block: usize) -
     };
     let gain: f64 = weights.iter().sum();
     // side/top grows steadily from an offset of 0 to one of half a line.
-    let ratio = |d: f64| transform_at(&weights, 1.0 - d) / transform_at(&weights, d);
-    let wanted = side / top;
-    let (mut lo, mut hi) = (0.0, 0.5);
-    for _ in 0..40 {
-        let mid = 0.5 * (lo + hi);
-        if ratio(mid) < wanted { lo = mid } else { hi = mid }
-    }
-    let offset = 0.5 * (lo + hi);
+    let off = |d: f64| transform_at(&weights, 1.0 - d) / transform_at(&weights, d) - side / top;
+    let offset = crossing(off, 0.0, 0.5);
     Peak { line: index as f64 + sign * offset, amplitude: top * gain / transform_at(&weights, offset) }
+}
+
+/// Where a function that grows from `lo` to `hi` is zero, or the end that is nearer to it: the
+/// Illinois form of regula falsi (Dowell & Jarratt 1971), a handful of steps where halving takes
+/// forty.
+fn crossing(f: impl Fn(f64) -> f64, mut lo: f64, mut hi: f64) -> f64 {
+    let (mut low, mut high) = (f(lo), f(hi));
+    if low >= 0.0 {
+        return lo;
+    }
+    if high <= 0.0 {
+        return hi;
+    }
+    let mut last = 0;
+    for _ in 0..60 {
+        let mid = ((lo * high - hi * low) / (high - low)).clamp(lo, hi);
+        let value = f(mid);
+        if value.abs() < 1e-14 || hi - lo < 1e-14 {
+            return mid;
+        }
+        if value < 0.0 {
+            (lo, low) = (mid, value);
+            high *= if last == -1 { 0.5 } else { 1.0 };
+            last = -1;
+        } else {
+            (hi, high) = (mid, value);
+            low *= if last == 1 { 0.5 } else { 1.0 };
+            last = 1;
+        }
+    }
+    0.5 * (lo + hi)
 }
 
 /// Local maxima, highest first, at least `apart` lines from a higher one, at most `most` of them.
@@ -64,4 +89,19 @@ pub fn highest(values: &[f64], apart: usize, most: usize) -> Vec<usize> {
         }
     }
     kept
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_crossing_is_found_where_halving_finds_it() {
+        for root in [1e-9, 0.1, 0.249, 0.4999] {
+            let f = |x: f64| (x - root) * (1.0 + 5.0 * x * x);
+            assert!((crossing(f, 0.0, 0.5) - root).abs() < 1e-12, "{root}");
+        }
+        assert_eq!(crossing(|x| x + 1.0, 0.0, 0.5), 0.0);
+        assert_eq!(crossing(|x| x - 1.0, 0.0, 0.5), 0.5);
+    }
 }

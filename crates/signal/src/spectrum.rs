@@ -27,6 +27,8 @@ pub enum Averaging {
 pub enum Scaling {
     /// Amplitude of a sine, `u` peak.
     Peak,
+    /// Whole height of a sine, `u` peak to peak.
+    PeakToPeak,
     /// Root mean square of a sine, `u` rms.
     Rms,
     /// Mean square of a sine, `u²`.
@@ -107,21 +109,13 @@ impl Spectrum {
     pub(crate) fn from_parts(
         power: Vec<f64>,
         settings: SpectrumSettings,
-        weights: &[f64],
+        (weights, noise_bandwidth): (&[f64], f64),
         averages: usize,
         first_hz: f64,
         rate_hz: f64,
     ) -> Spectrum {
         let random_error = random_error(weights, settings.hop(), averages, settings.averaging);
-        Spectrum {
-            power,
-            settings,
-            noise_bandwidth: corrections(weights).noise_bandwidth,
-            averages,
-            random_error,
-            first_hz,
-            rate_hz,
-        }
+        Spectrum { power, settings, noise_bandwidth, averages, random_error, first_hz, rate_hz }
     }
 
     /// Frequencies of the lines, Hz.
@@ -166,9 +160,10 @@ impl Spectrum {
             .map(|(k, &p)| match scaling {
                 Scaling::Power => p,
                 Scaling::Rms => p.sqrt(),
-                Scaling::Peak => {
+                Scaling::Peak | Scaling::PeakToPeak => {
                     let single = whole_band && (k == 0 || (k == last && self.settings.block.is_multiple_of(2)));
-                    if single { p.sqrt() } else { (2.0 * p).sqrt() }
+                    let peak = if single { p.sqrt() } else { (2.0 * p).sqrt() };
+                    if scaling == Scaling::PeakToPeak { 2.0 * peak } else { peak }
                 }
                 Scaling::Psd | Scaling::Esd => p * density,
             })
@@ -205,6 +200,7 @@ pub(crate) fn random_error(weights: &[f64], hop: usize, averages: usize, averagi
 pub struct SpectrumProcessor {
     settings: SpectrumSettings,
     weights: Vec<f64>,
+    noise_bandwidth: f64,
     fft: Arc<dyn RealToComplex<f64>>,
     scratch: Vec<Complex64>,
     input: Vec<f64>,
@@ -277,6 +273,7 @@ impl SpectrumProcessor {
             accumulated: Accumulator::new(settings.block / 2 + 1, settings.averaging),
             pending: Vec::with_capacity(2 * settings.block),
             settings,
+            noise_bandwidth: corrections(&weights).noise_bandwidth,
             weights,
             fft,
         })
@@ -356,7 +353,7 @@ impl SpectrumProcessor {
         Ok(Spectrum::from_parts(
             power,
             self.settings,
-            &self.weights,
+            (&self.weights, self.noise_bandwidth),
             self.accumulated.averages,
             0.0,
             self.settings.sample_rate_hz,

@@ -113,12 +113,18 @@ impl Window {
 
 /// Magnitude of the transform of `weights` at a fractional line.
 pub(crate) fn transform_at(weights: &[f64], offset: f64) -> f64 {
-    let n = weights.len() as f64;
+    /// Steps of the turning vector from one exact place to the next.
+    const EXACT_EVERY: usize = 64;
+    let step = 2.0 * PI * offset / weights.len() as f64;
+    let (sin, cos) = step.sin_cos();
     let (mut re, mut im) = (0.0, 0.0);
-    for (i, w) in weights.iter().enumerate() {
-        let (s, c) = (2.0 * PI * offset * i as f64 / n).sin_cos();
-        re += w * c;
-        im -= w * s;
+    for (block, part) in weights.chunks(EXACT_EVERY).enumerate() {
+        let (mut s, mut c) = (step * (block * EXACT_EVERY) as f64).sin_cos();
+        for w in part {
+            re += w * c;
+            im -= w * s;
+            (s, c) = (s * cos + c * sin, c * cos - s * sin);
+        }
     }
     re.hypot(im)
 }

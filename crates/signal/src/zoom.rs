@@ -7,7 +7,7 @@
 use crate::error::{Result, SignalError, argument, check_finite};
 use crate::resample::kaiser_beta;
 use crate::spectrum::{Accumulator, Spectrum, SpectrumSettings};
-use crate::window::bessel_i0;
+use crate::window::{bessel_i0, corrections};
 use realfft::num_complex::Complex64;
 use rustfft::{Fft, FftPlanner};
 use std::f64::consts::PI;
@@ -169,7 +169,7 @@ impl ZoomProcessor {
         Ok(Spectrum::from_parts(
             power,
             self.settings,
-            &self.weights,
+            (&self.weights, corrections(&self.weights).noise_bandwidth),
             self.accumulated.averages,
             self.band.center_hz - reach as f64 * df,
             rate,

@@ -8,6 +8,7 @@ mod design;
 
 use crate::error::{Result, SignalError, check_finite};
 use realfft::num_complex::Complex64;
+use std::array::from_fn;
 use std::f64::consts::PI;
 
 /// Which frequencies pass; edges in Hz, where Butterworth and Bessel are 3 dB down (one pass) and
@@ -55,15 +56,13 @@ pub const HIGHEST_ORDER: usize = 12;
 impl Filter {
     /// Filters in place, continuing from the last call.
     pub fn run(&mut self, samples: &mut [f64]) {
-        for (s, state) in self.sections.iter().zip(&mut self.state) {
-            let [mut z1, mut z2] = *state;
-            for x in samples.iter_mut() {
-                let y = s.b[0] * *x + z1;
-                z1 = s.b[1] * *x - s.a[0] * y + z2;
-                z2 = s.b[2] * *x - s.a[1] * y;
-                *x = y;
+        for (sections, state) in self.sections.chunks(4).zip(self.state.chunks_mut(4)) {
+            match sections.len() {
+                4 => cascade::<4>(sections, state, samples),
+                3 => cascade::<3>(sections, state, samples),
+                2 => cascade::<2>(sections, state, samples),
+                _ => cascade::<1>(sections, state, samples),
             }
-            *state = [z1, z2];
         }
     }
 
@@ -121,7 +120,56 @@ impl Filter {
     }
 }
 
+/// Sections one after the other, sample by sample: while one waits for its last value the others
+/// work.
+fn cascade<const N: usize>(sections: &[Section], state: &mut [[f64; 2]], samples: &mut [f64]) {
+    let s: [Section; N] = from_fn(|k| sections[k]);
+    let mut z: [[f64; 2]; N] = from_fn(|k| state[k]);
+    for x in samples {
+        let mut v = *x;
+        for k in 0..N {
+            let y = s[k].b[0] * v + z[k][0];
+            z[k][0] = s[k].b[1] * v - s[k].a[0] * y + z[k][1];
+            z[k][1] = s[k].b[2] * v - s[k].a[1] * y;
+            v = y;
+        }
+        *x = v;
+    }
+    state.copy_from_slice(&z);
+}
+
+/// Filters of four sections at most on the same samples, side by side; each value is heard as it comes.
+pub(crate) fn beside<const L: usize>(filters: [&mut Filter; L], samples: &[f64], mut hear: impl FnMut([f64; L])) {
+    const N: usize = 4;
+    debug_assert!(filters.iter().all(|f| f.sections.len() <= N));
+    // What is short of four sections goes through such as change nothing.
+    let section = |l: usize, k: usize| filters[l].sections.get(k).copied().unwrap_or(Section::NONE);
+    let b: [[[f64; L]; 3]; N] = from_fn(|k| from_fn(|i| from_fn(|l| section(l, k).b[i])));
+    let a: [[[f64; L]; 2]; N] = from_fn(|k| from_fn(|i| from_fn(|l| section(l, k).a[i])));
+    let mut z: [[[f64; L]; 2]; N] =
+        from_fn(|k| from_fn(|i| from_fn(|l| filters[l].state.get(k).map_or(0.0, |z| z[i]))));
+    for x in samples {
+        let mut v = [*x; L];
+        for k in 0..N {
+            for l in 0..L {
+                let y = b[k][0][l] * v[l] + z[k][0][l];
+                z[k][0][l] = b[k][1][l] * v[l] - a[k][0][l] * y + z[k][1][l];
+                z[k][1][l] = b[k][2][l] * v[l] - a[k][1][l] * y;
+                v[l] = y;
+            }
+        }
+        hear(v);
+    }
+    for (l, f) in filters.into_iter().enumerate() {
+        for (k, state) in f.state.iter_mut().enumerate() {
+            *state = from_fn(|i| z[k][i][l]);
+        }
+    }
+}
+
 impl Section {
+    const NONE: Section = Section { b: [1.0, 0.0, 0.0], a: [0.0, 0.0] };
+
     fn response(&self, z: Complex64) -> Complex64 {
         let d = z.inv();
         (self.b[0] + d * (self.b[1] + d * self.b[2])) / (1.0 + d * (self.a[0] + d * self.a[1]))

@@ -18,6 +18,15 @@ const CROSSINGS: f64 = 16.0;
 /// Places of the kernel's table a zero crossing.
 const TABLE_STEPS: usize = 512;
 
+/// Places of the table: those of one side of the kernel, and zeros to the next power of 2.
+const TABLE: usize = 16_384;
+
+/// One side of the kernel: at each place its value and how far it is to the next.
+type Table = [[f64; 2]; TABLE];
+
+/// 3·2⁵¹: adding it to a number leaves the nearest whole number in the lowest bits.
+const WHOLE: f64 = 6_755_399_441_055_744.0;
+
 /// Share of the Nyquist order (half the samples a revolution) that passes.
 pub const CLEAN_SHARE: f64 = 0.7;
 
@@ -37,7 +46,36 @@ pub struct AngleSampler {
     /// Cut-off at each sample, as share of the sample rate.
     cutoffs: Vec<f64>,
     rate: f64,
-    table: Vec<f64>,
+    table: Box<Table>,
+}
+
+/// The kernel at a place counted in the table's steps, between two of them on a straight line.
+#[inline]
+fn weight(table: &Table, x: f64) -> f64 {
+    // Truncation by conversion costs more than all the rest, as it minds numbers that cannot be here.
+    let below = x - 0.5 + WHOLE;
+    let [value, rise] = table[below.to_bits() as usize & (TABLE - 1)];
+    value + (x - (below - WHOLE)) * rise
+}
+
+/// One side of the kernel, Kaiser-windowed.
+fn table() -> Box<Table> {
+    let beta = kaiser_beta(80.0);
+    let top = bessel_i0(beta);
+    let value = |i: usize| {
+        let x = i as f64 / TABLE_STEPS as f64;
+        let r = x / CROSSINGS;
+        if r >= 1.0 {
+            return 0.0;
+        }
+        let sinc = if i == 0 { 1.0 } else { (PI * x).sin() / (PI * x) };
+        sinc * bessel_i0(beta * (1.0 - r * r).sqrt()) / top
+    };
+    let mut table = Box::new([[0.0; 2]; TABLE]);
+    for (i, place) in table.iter_mut().enumerate().take(CROSSINGS as usize * TABLE_STEPS + 1) {
+        *place = [value(i), value(i + 1) - value(i)];
+    }
+    table
 }
 
 impl AngleSampler {
@@ -75,20 +113,7 @@ impl AngleSampler {
                 (0.85 * angular_nyquist).clamp(1e-4, 0.5)
             })
             .collect();
-        let beta = kaiser_beta(80.0);
-        let top = bessel_i0(beta);
-        let table = (0..=CROSSINGS as usize * TABLE_STEPS + 1)
-            .map(|i| {
-                let x = i as f64 / TABLE_STEPS as f64;
-                let r = x / CROSSINGS;
-                if r >= 1.0 {
-                    return 0.0;
-                }
-                let sinc = if i == 0 { 1.0 } else { (PI * x).sin() / (PI * x) };
-                sinc * bessel_i0(beta * (1.0 - r * r).sqrt()) / top
-            })
-            .collect();
-        Ok(AngleSampler { per_rev, first, times, cutoffs, rate: sample_rate_hz, table })
+        Ok(AngleSampler { per_rev, first, times, cutoffs, rate: sample_rate_hz, table: table() })
     }
 
     /// Samples a revolution.
@@ -116,40 +141,57 @@ impl AngleSampler {
         (self.first + k as i64) as f64 / self.per_rev as f64
     }
 
+    /// Samples that make the one at a time.
+    fn used(&self, time_s: f64, cutoff: f64, n: usize) -> std::ops::Range<usize> {
+        let (place, half) = (time_s * self.rate, CROSSINGS / (2.0 * cutoff));
+        (place - half).ceil().max(0.0) as usize..((place + half).floor() as usize + 1).min(n)
+    }
+
     /// Resamples channels of one record, all at once so that the weights are found once.
     ///
     /// # Errors
     /// A sample that is not finite; channels of different lengths.
     pub fn resample(&self, channels: &[&[f64]]) -> Result<Vec<Vec<f64>>> {
+        self.resample_part(channels, 0..self.len())
+    }
+
+    /// Some of the samples of [`Self::resample`], so that parts can be made side by side.
+    ///
+    /// # Errors
+    /// As there; a part beyond the samples there are.
+    pub fn resample_part(&self, channels: &[&[f64]], part: std::ops::Range<usize>) -> Result<Vec<Vec<f64>>> {
+        let (Some(times), Some(cutoffs)) = (self.times.get(part.clone()), self.cutoffs.get(part.clone())) else {
+            return Err(argument("part", format!("{part:?}"), format!("samples 0 to {}", self.len())));
+        };
         let Some(first) = channels.first() else {
             return Ok(Vec::new());
         };
         for c in channels {
-            check_finite(c)?;
             if c.len() != first.len() {
                 return Err(argument("channels", "slices of different lengths", "slices of one length"));
             }
         }
         let n = first.len();
-        let mut out = vec![Vec::with_capacity(self.len()); channels.len()];
+        // Only what the part is made of is looked at: a part is often one of many.
+        let (from, to) = times.iter().zip(cutoffs).fold((n, 0), |(from, to), (t, cutoff)| {
+            let used = self.used(*t, *cutoff, n);
+            (from.min(used.start), to.max(used.end))
+        });
+        channels.iter().try_for_each(|c| check_finite(c.get(from..to).unwrap_or(&[])))?;
+        let mut out = vec![Vec::with_capacity(part.len()); channels.len()];
         let mut weights = Vec::new();
-        for (t, cutoff) in self.times.iter().zip(&self.cutoffs) {
+        for (t, cutoff) in times.iter().zip(cutoffs) {
             let place = t * self.rate;
-            let per_crossing = 2.0 * cutoff;
-            let half = CROSSINGS / per_crossing;
-            let from = (place - half).ceil().max(0.0) as usize;
-            let to = ((place + half).floor() as usize + 1).min(n);
-            let step = per_crossing * TABLE_STEPS as f64;
+            let step = 2.0 * cutoff * TABLE_STEPS as f64;
+            let used = self.used(*t, *cutoff, n);
+            // The side before the place and the one after it, without asking of each sample which.
+            let middle = (place.ceil() as usize).clamp(used.start, used.end);
             weights.clear();
-            weights.extend((from..to).map(|i| {
-                let x = (i as f64 - place).abs() * step;
-                let k = (x as u32 as usize).min(self.table.len() - 2);
-                let t = &self.table[k..k + 2];
-                t[0] + (x - k as f64) * (t[1] - t[0])
-            }));
+            weights.extend((used.start..middle).map(|i| weight(&self.table, (place - i as f64) * step)));
+            weights.extend((middle..used.end).map(|i| weight(&self.table, (i as f64 - place) * step)));
             let sum: f64 = weights.iter().sum();
             for (c, out) in channels.iter().zip(&mut out) {
-                out.push(dot(&c[from..to], &weights) / sum);
+                out.push(dot(&c[used.clone()], &weights) / sum);
             }
         }
         Ok(out)

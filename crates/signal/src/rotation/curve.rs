@@ -2,8 +2,11 @@
 //!
 //! A cubic spline through the pulses, or near them where it is told to smooth. The parabola that
 //! fits best is taken off first, so that the spline's straight ends do no harm at a steady
-//! acceleration. Source: Reinsch, "Smoothing by spline functions", Numer. Math. 10 (1967); Green &
-//! Silverman, "Nonparametric Regression and Generalized Linear Models", ch. 2.
+//! acceleration. A smoothing spline is also led on beyond both ends by the parabola its outer pulses
+//! follow: a spline that ends where the pulses end bends towards its straight end, and tells a wrong
+//! speed there when the acceleration has changed on the way. Source: Reinsch, "Smoothing by spline
+//! functions", Numer. Math. 10 (1967); Green & Silverman, "Nonparametric Regression and Generalized
+//! Linear Models", ch. 2.
 
 use crate::error::{Result, SignalError, argument};
 
@@ -44,17 +47,19 @@ impl AngleCurve {
         }
         let origin = 0.5 * (times_s[0] + times_s[n - 1]);
         let parabola = fit_parabola(times_s, angles_rev, origin);
-        let rest: Vec<f64> = times_s
-            .iter()
-            .zip(angles_rev)
-            .map(|(t, a)| {
-                let d = t - origin;
-                a - parabola[0] - d * (parabola[1] + d * parabola[2])
-            })
-            .collect();
+        let (before, after) = led_on(times_s, angles_rev, smooth_s);
+        let own = before.len()..before.len() + n;
+        let pulses = times_s.iter().copied().zip(angles_rev.iter().copied());
+        let (knots, rest): (Vec<f64>, Vec<f64>) = before
+            .into_iter()
+            .chain(pulses)
+            .chain(after)
+            .map(|(t, a)| (t, a - on_parabola(parabola, t - origin)))
+            .unzip();
         let mean_step = (times_s[n - 1] - times_s[0]) / (n - 1) as f64;
         let stiffness = smooth_s.powi(4) / mean_step;
-        let (values, bends) = smoothing_spline(times_s, &rest, stiffness);
+        let (values, bends) = smoothing_spline(&knots, &rest, stiffness);
+        let (values, bends) = (values[own.clone()].to_vec(), bends[own].to_vec());
         Ok(AngleCurve { times: times_s.to_vec(), values, bends, parabola, origin })
     }
 
@@ -86,8 +91,7 @@ impl AngleCurve {
         a * self.values[i]
             + b * self.values[i + 1]
             + h * h / 6.0 * ((a * a * a - a) * self.bends[i] + (b * b * b - b) * self.bends[i + 1])
-            + self.parabola[0]
-            + d * (self.parabola[1] + d * self.parabola[2])
+            + on_parabola(self.parabola, d)
     }
 
     fn speed_in(&self, i: usize, t: f64) -> f64 {
@@ -143,6 +147,30 @@ impl AngleCurve {
             })
             .collect()
     }
+}
+
+fn on_parabola([constant, slope, bend]: [f64; 3], d: f64) -> f64 {
+    constant + d * (slope + d * bend)
+}
+
+/// Times and angles.
+type Points = Vec<(f64, f64)>;
+
+/// Points before and after the pulses, on the parabolas that the outer pulses follow, as far as the
+/// smoothing reaches; none where nothing is smoothed.
+fn led_on(times: &[f64], angles: &[f64], smooth_s: f64) -> (Points, Points) {
+    let n = times.len();
+    let mean_step = (times[n - 1] - times[0]) / (n - 1) as f64;
+    let reach = ((10.0 * smooth_s / mean_step).ceil() as usize).min(n);
+    let taken = reach.max(8).min(n);
+    let lead = |from: usize, end: f64, step: f64| {
+        let parabola = fit_parabola(&times[from..from + taken], &angles[from..from + taken], end);
+        (1..=reach).map(move |k| k as f64 * step).map(move |d| (end + d, on_parabola(parabola, d)))
+    };
+    let step = |from: usize| (times[from + taken - 1] - times[from]) / (taken - 1) as f64;
+    let mut before: Points = lead(0, times[0], -step(0)).collect();
+    before.reverse();
+    (before, lead(n - taken, times[n - 1], step(n - taken)).collect())
 }
 
 /// Least-squares parabola about `origin`: constant, slope, bend.

@@ -7,6 +7,7 @@
 //! | [`curve`] | angle and speed as smooth functions of time |
 //! | [`encoder`] | quadrature signals and wrapping counters |
 //! | [`angle`] | samples at even steps of angle |
+//! | [`steps`] | where along a run a block is taken |
 //! | [`order`] | order cuts and order maps |
 //! | [`vibration`] | slow roll, resonance, orbit |
 //! | [`cyclic`] | what happens at which angle of a cycle |
@@ -17,5 +18,6 @@ pub mod cyclic;
 pub mod encoder;
 pub mod order;
 pub mod pulses;
+pub mod steps;
 pub mod vibration;
 pub mod wheel;

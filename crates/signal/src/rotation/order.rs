@@ -6,99 +6,12 @@
 //! main lobe, and between orders that cross.
 
 use super::angle::AngleSampler;
-use super::curve::AngleCurve;
+use super::steps::SpeedStep;
 use crate::error::{Result, SignalError, argument};
 use crate::window::Window;
 use realfft::RealFftPlanner;
 use realfft::num_complex::Complex64;
 use std::f64::consts::TAU;
-
-/// Which way the speed is followed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Sweep {
-    /// The way it goes from the first to the last sample.
-    Automatic,
-    /// Only while it rises.
-    Up,
-    /// Only while it falls.
-    Down,
-}
-
-/// A speed and the angle it is reached at.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct SpeedStep {
-    /// Speed, revolutions a minute.
-    pub rpm: f64,
-    /// Angle in the middle of the block, revolutions.
-    pub angle_rev: f64,
-    /// Time of that angle, s.
-    pub time_s: f64,
-}
-
-/// The first place at which each multiple of `step_rpm` is reached, in ascending speed.
-///
-/// Only places with `revolutions / 2` on either side count. Where the speed reaches no multiple,
-/// as at a steady speed, the middle of the stretch is the one step.
-///
-/// # Errors
-/// A step that is not above 0 or makes more than 100 000 steps; fewer revolutions in the stretch
-/// than a block holds.
-pub fn speed_steps(
-    sampler: &AngleSampler,
-    curve: &AngleCurve,
-    step_rpm: f64,
-    revolutions: f64,
-    sweep: Sweep,
-) -> Result<Vec<SpeedStep>> {
-    if !(step_rpm.is_finite() && step_rpm > 0.0) {
-        return Err(argument("step_rpm", step_rpm, "above 0"));
-    }
-    let per_rev = sampler.per_rev() as f64;
-    let half = (revolutions * per_rev / 2.0).ceil() as usize;
-    let n = sampler.len();
-    if n < 2 * half + 1 {
-        return Err(SignalError::TooShort { what: "an order block, in angle steps,", have: n, need: 2 * half + 1 });
-    }
-    let times = &sampler.times_s()[half..n - half];
-    let stride = (sampler.per_rev() / 8).max(1);
-    let speeds: Vec<(usize, f64)> =
-        (0..times.len()).step_by(stride).map(|k| (k, 60.0 * curve.speed_at(times[k]))).collect();
-    let up = match sweep {
-        Sweep::Up => true,
-        Sweep::Down => false,
-        Sweep::Automatic => speeds[speeds.len() - 1].1 >= speeds[0].1,
-    };
-    let at = |k: f64, rpm: f64| {
-        let i = k.floor() as usize;
-        let share = k - i as f64;
-        let time_s = times[i] + share * (times[(i + 1).min(times.len() - 1)] - times[i]);
-        SpeedStep { rpm, angle_rev: sampler.angle_rev(half + i) + share / per_rev, time_s }
-    };
-    let mut found: std::collections::BTreeMap<i64, SpeedStep> = std::collections::BTreeMap::new();
-    for w in speeds.windows(2) {
-        let ((k0, v0), (k1, v1)) = (w[0], w[1]);
-        if (v1 > v0) != up || v1 == v0 {
-            continue;
-        }
-        let (low, high) = (v0.min(v1) / step_rpm, v0.max(v1) / step_rpm);
-        if high - low > 1e5 {
-            return Err(argument("step_rpm", step_rpm, "a step that makes fewer than 100000 steps"));
-        }
-        for m in low.ceil() as i64..=high.floor() as i64 {
-            let share = (m as f64 * step_rpm - v0) / (v1 - v0);
-            let k = k0 as f64 + share * (k1 - k0) as f64;
-            found.entry(m).or_insert_with(|| at(k, m as f64 * step_rpm));
-        }
-        if found.len() > 100_000 {
-            return Err(argument("step_rpm", step_rpm, "a step that makes fewer than 100000 steps"));
-        }
-    }
-    if found.is_empty() {
-        let (k, rpm) = speeds[speeds.len() / 2];
-        return Ok(vec![at(k as f64, rpm)]);
-    }
-    Ok(found.into_values().collect())
-}
 
 /// What an order is read with.
 #[derive(Debug, Clone, Copy, PartialEq)]

@@ -1,7 +1,10 @@
 //! What must hold for any input: Parseval, corrections, independence of block lengths, no panic.
 
+use crate::common::cut;
 use echo_signal::filter::{Band, Filter};
 use echo_signal::peak::{highest, interpolate};
+use echo_signal::rotation::angle::AngleSampler;
+use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings, spectrum};
 use echo_signal::statistics::{Moments, statistics};
 use echo_signal::window::{Window, corrections};
@@ -143,18 +146,6 @@ fn edges_are_at_three_decibels() {
     }
 }
 
-fn cut(x: &[f64], cuts: &[usize]) -> Vec<std::ops::Range<usize>> {
-    let mut at = 0;
-    let mut out = Vec::new();
-    for c in cuts {
-        let end = (at + c).min(x.len());
-        out.push(at..end);
-        at = end;
-    }
-    out.push(at..x.len());
-    out
-}
-
 proptest! {
     #[test]
     fn parseval(x in prop::collection::vec(-100.0f64..100.0, 64..400)) {
@@ -175,7 +166,7 @@ proptest! {
             let s = SpectrumSettings { overlap, averaging, ..settings(128, Window::Hann) };
             let whole = spectrum(&x, s).unwrap();
             let mut p = SpectrumProcessor::new(s).unwrap();
-            for r in cut(&x, &cuts) {
+            for r in cut(x.len(), &cuts) {
                 p.push(&x[r]).unwrap();
             }
             let parts = p.finish().unwrap();
@@ -187,12 +178,12 @@ proptest! {
         filter.run(&mut whole);
         filter.reset();
         let mut parts = x.clone();
-        for r in cut(&x, &cuts) {
+        for r in cut(x.len(), &cuts) {
             filter.run(&mut parts[r]);
         }
         prop_assert_eq!(whole, parts);
         let mut m = Moments::default();
-        for r in cut(&x, &cuts) {
+        for r in cut(x.len(), &cuts) {
             m.push(&x[r]).unwrap();
         }
         let (a, b) = (m.finish().unwrap(), statistics(&x).unwrap());
@@ -239,5 +230,41 @@ proptest! {
         let low = x.iter().copied().fold(f64::INFINITY, f64::min);
         prop_assert_eq!(pairs.iter().map(|p| p.1).fold(f64::NEG_INFINITY, f64::max), top);
         prop_assert_eq!(pairs.iter().map(|p| p.0).fold(f64::INFINITY, f64::min), low);
+    }
+
+    /// A filter of any number of sections gives the same in pieces, and each section after the other.
+    #[test]
+    fn a_cascade_is_its_sections_one_after_the_other(
+        x in prop::collection::vec(-10.0f64..10.0, 1..300), order in 1usize..13, cuts in prop::collection::vec(0usize..300, 0..4),
+    ) {
+        let make = || Filter::butterworth(Band::Lowpass(200.0), order, 1000.0).unwrap();
+        let mut whole = x.clone();
+        make().run(&mut whole);
+        let (mut filter, mut pieces) = (make(), x.clone());
+        for part in cut(x.len(), &cuts) {
+            filter.run(&mut pieces[part]);
+        }
+        prop_assert_eq!(&whole, &pieces);
+        // A constant comes through as it is once the filter has settled.
+        let mut level = vec![1.0; 4000];
+        make().run(&mut level);
+        prop_assert!((level[3999] - 1.0).abs() < 1e-6, "{}", level[3999]);
+    }
+
+    /// Samples at even angle are the same whether they are made at once or in parts.
+    #[test]
+    fn parts_of_an_angle_are_those_of_the_whole(at in prop::collection::vec(0usize..3000, 0..3), speed in 5.0f64..30.0) {
+        let times: Vec<f64> = (0..200).map(|k| f64::from(k) / speed).collect();
+        let angles: Vec<f64> = (0..200).map(f64::from).collect();
+        let curve = AngleCurve::new(&times, &angles, 0.0).unwrap();
+        let x: Vec<f64> = (0..5000).map(|i| (f64::from(i) * 0.05).sin()).collect();
+        let sampler = AngleSampler::new(&curve, 16, 1000.0, x.len()).unwrap();
+        let whole = sampler.resample(&[&x]).unwrap().swap_remove(0);
+        let mut parts = Vec::new();
+        for part in cut(whole.len(), &at) {
+            parts.extend(sampler.resample_part(&[&x], part).unwrap().swap_remove(0));
+        }
+        prop_assert_eq!(&whole, &parts);
+        prop_assert!(sampler.resample_part(&[&x], 0..whole.len() + 1).is_err());
     }
 }

@@ -1,8 +1,6 @@
 //! Histories and shocks: published examples, closed forms, independence of block lengths.
 
-mod common;
-
-use common::{cosine, cut, noise};
+use crate::common::{cosine, cut, noise};
 use echo_signal::arrivals::{Pick, arrival};
 use echo_signal::distribution::{Classes, Histogram, LevelCrossings};
 use echo_signal::locate::{Observation, locate};
@@ -105,6 +103,31 @@ fn a_stiff_oscillator_follows_its_base_and_a_soft_one_does_not() {
         assert!(shock_response(&x, wrong).is_err(), "{wrong:?}");
     }
     assert!(shock_response(&[], settings).is_err());
+}
+
+#[test]
+fn extremes_between_samples_are_found() {
+    // The same straight lines sampled 32 times as often need no look between samples.
+    let x = noise(3, 600);
+    let fine: Vec<f64> = std::iter::once(0.0)
+        .chain(x.iter().copied())
+        .collect::<Vec<_>>()
+        .windows(2)
+        .flat_map(|w| {
+            let (from, to) = (w[0], w[1]);
+            (1..=32).map(move |p| from + (to - from) * f64::from(p) / 32.0)
+        })
+        .collect();
+    let settings =
+        |rate: f64| ShockSettings { sample_rate_hz: rate, q: 10.0, from_hz: 20.0, to_hz: 450.0, per_octave: 12 };
+    let (coarse, fine) =
+        (shock_response(&x, settings(1000.0)).unwrap(), shock_response(&fine, settings(32_000.0)).unwrap());
+    assert_eq!(coarse.frequencies_hz, fine.frequencies_hz);
+    for (name, c, f) in [("high", &coarse.positive, &fine.positive), ("low", &coarse.negative, &fine.negative)] {
+        for (k, hz) in coarse.frequencies_hz.iter().enumerate() {
+            assert!((c[k] / f[k] - 1.0).abs() < 4e-3, "{name} at {hz} Hz: {} for {}", c[k], f[k]);
+        }
+    }
 }
 
 fn burst(at: f64, n: usize, seed: u64, noisy: f64) -> Vec<f64> {

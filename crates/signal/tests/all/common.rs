@@ -1,6 +1,4 @@
 //! What several test files need: reference files, signals, comparisons.
-#![allow(dead_code)]
-
 use serde_json::Value;
 use std::f64::consts::TAU;
 use std::ops::Range;

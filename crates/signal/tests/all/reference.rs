@@ -1,8 +1,6 @@
 //! The numbers against published definitions and SciPy, at the tolerances the reference files name.
 
-mod common;
-
-use common::{assert_close, channels, json, numbers, rms};
+use crate::common::{assert_close, channels, json, numbers, rms};
 use echo_signal::arrivals::{Pick, arrival};
 use echo_signal::cross::cross_spectra;
 use echo_signal::distribution::{Classes, Histogram};
@@ -14,8 +12,9 @@ use echo_signal::rainflow::{Residue, damage_sum, rainflow};
 use echo_signal::response::{Estimator, response};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
-use echo_signal::rotation::order::{OrderBlock, Sweep, order_cut, speed_steps};
+use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
+use echo_signal::rotation::steps::{Sweep, speed_steps};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use echo_signal::shock::{ShockSettings, shock_response};
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};

@@ -1,8 +1,6 @@
 //! Windows and spectra in more depth: published figures, linearity, energy, averages, zoom.
 
-mod common;
-
-use common::{assert_close, cosine, noise, rms};
+use crate::common::{assert_close, cosine, noise, rms};
 use echo_signal::peak::{highest, interpolate};
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings, spectrum};
 use echo_signal::window::{Window, corrections};

@@ -1,8 +1,6 @@
 //! Responses of known systems: estimators, coherence, several references, conversions, impacts.
 
-mod common;
-
-use common::{assert_close, cosine, cut, noise};
+use crate::common::{assert_close, cosine, cut, noise};
 use echo_signal::cross::{CrossProcessor, cross_spectra};
 use echo_signal::filter::{Band, Filter};
 use echo_signal::impact::{ExponentialWindow, ForceWindow, double_hit, overload, own_damping, peak_position};

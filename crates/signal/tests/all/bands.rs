@@ -1,8 +1,6 @@
 //! Filters of all families, resampling, integration, octaves, levels, spectrograms, cepstra.
 
-mod common;
-
-use common::{assert_close, cosine, cut, noise, rms};
+use crate::common::{assert_close, cosine, cut, noise, rms};
 use echo_signal::cepstrum::cepstrum;
 use echo_signal::envelope::{analytic, envelope};
 use echo_signal::filter::{Band, Family, Filter};

@@ -1,14 +1,13 @@
 //! Speed, angle and orders of made-up machines whose truth is known.
 
-mod common;
-
-use common::{cosine, cut, noise, rms};
+use crate::common::{cosine, cut, noise, rms};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::rotation::cyclic::CyclicPattern;
 use echo_signal::rotation::encoder::{Multiple, Quadrature, Unwrapper, degrees};
-use echo_signal::rotation::order::{OrderBlock, SpeedStep, Sweep, order_cut, order_map, speed_steps};
+use echo_signal::rotation::order::{OrderBlock, order_cut, order_map};
 use echo_signal::rotation::pulses::{PulseDetector, PulseSettings, Slope, pulse_widths, pulses};
+use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, speed_steps_between, time_steps};
 use echo_signal::rotation::vibration::{mean_turn, orbit, resonance, slow_roll_vector, subtract_slow_roll};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use echo_signal::window::Window;
@@ -92,6 +91,40 @@ fn a_stiffer_curve_takes_off_jitter() {
     assert!(AngleCurve::new(&times, &angles, -1.0).is_err());
     assert!(AngleCurve::new(&times[..2], &angles[..2], 0.0).is_err());
     assert!(AngleCurve::new(&[0.0, 2.0, 1.0], &[0.0, 1.0, 2.0], 0.0).is_err());
+}
+
+#[test]
+fn the_ends_of_a_smoothed_curve_tell_the_speed_there() {
+    // 45 revolutions a second, down to 25 at 3.3 a second squared, held; and the same backwards.
+    let (fast, slow, rate, hold) = (45.0, 25.0, 20.0 / 6.0, 4.0);
+    let ramp = (fast - slow) / rate;
+    let turned = |t: f64| {
+        let down = t.min(ramp);
+        fast * down - 0.5 * rate * down * down + slow * (t - down)
+    };
+    let end = turned(ramp + hold).floor();
+    let when = |a: f64| {
+        let (mut lo, mut hi) = (0.0, ramp + hold);
+        for _ in 0..60 {
+            let mid = 0.5 * (lo + hi);
+            if turned(mid) < a { lo = mid } else { hi = mid }
+        }
+        lo
+    };
+    for pulses in [1.0, 4.0] {
+        let angles: Vec<f64> = (0..=(pulses * end) as usize).map(|k| k as f64 / pulses).collect();
+        let times: Vec<f64> = angles.iter().map(|a| when(*a)).collect();
+        let last = times[times.len() - 1];
+        let back: Vec<f64> = times.iter().rev().map(|t| last - t).collect();
+        for (times, first_speed, last_speed) in [(&times, fast, slow), (&back, slow, fast)] {
+            let c = AngleCurve::new(times, &angles, AngleCurve::usual_smoothing_s(times, &angles)).unwrap();
+            let (from, to) = c.span_s();
+            for (t, wanted) in [(from, first_speed), (to, last_speed)] {
+                let got = c.speed_at(t);
+                assert!((got / wanted - 1.0).abs() < 1e-5, "{got} for {wanted} at {t} s, {pulses} pulses");
+            }
+        }
+    }
 }
 
 #[test]
@@ -369,4 +402,44 @@ proptest! {
         let _ = order_cut(&y, &sampler, &steps, &[order], block);
         let _ = order_map(&y, &sampler, &steps, order, block);
     }
+}
+
+#[test]
+fn steps_along_time_and_between_two_times() {
+    let rate = 4096.0;
+    let curve = run_up_curve(1);
+    let x: Vec<f64> = (0..80_000).map(|i| 3.0 * (TAU * turned(f64::from(i) / rate)).cos()).collect();
+    let sampler = AngleSampler::new(&curve, samples_for(4.0), rate, x.len()).unwrap();
+    let y = sampler.resample(&[&x]).unwrap().remove(0);
+    let block = OrderBlock { revolutions: 8.0, window: Window::Hann };
+    let steps = time_steps(&sampler, &curve, 0.25, 8.0).unwrap();
+    // Whole multiples of the interval, half a block away from either end.
+    assert!(steps.windows(2).all(|w| (w[1].time_s - w[0].time_s - 0.25).abs() < 1e-9) && steps.len() > 40);
+    assert!(steps.iter().all(|s| (s.time_s / 0.25).fract() == 0.0));
+    let (first, last) = (sampler.angle_rev(0), sampler.angle_rev(sampler.len() - 1));
+    assert!(steps.iter().all(|s| s.angle_rev - first >= 3.9 && last - s.angle_rev >= 3.9));
+    assert!(steps.iter().all(|s| (60.0 * speed(s.time_s) - s.rpm).abs() < 2.0));
+    let cut = order_cut(&y, &sampler, &steps, &[1.0], block).unwrap().remove(0);
+    assert!(cut.iter().all(|z| (z.norm() - 3.0).abs() < 0.02), "{cut:?}");
+    // Longer than the stretch: its middle.
+    assert_eq!(time_steps(&sampler, &curve, 900.0, 8.0).unwrap().len(), 1);
+    for wrong in [0.0, -1.0, f64::NAN, 1e-9] {
+        let says = time_steps(&sampler, &curve, wrong, 8.0).unwrap_err().to_string();
+        assert!(says.contains("interval_s") && says.contains("allowed is"), "{says}");
+    }
+    assert!(time_steps(&sampler, &curve, 0.25, 9e9).is_err());
+
+    // The same speeds as of the sampler, each first reached where it says.
+    let (from, to) = (2.0, 15.0);
+    let between = speed_steps_between(&curve, (from, to), 50.0, Sweep::Up).unwrap();
+    assert!(between.iter().all(|s| (from..=to).contains(&s.time_s) && s.rpm.rem_euclid(50.0) == 0.0));
+    let all = speed_steps(&sampler, &curve, 50.0, 8.0, Sweep::Up).unwrap();
+    let shared =
+        all.iter().filter_map(|a| between.iter().find(|b| b.rpm == a.rpm).map(|b| (a.time_s - b.time_s).abs()));
+    let shared: Vec<f64> = shared.collect();
+    assert!(shared.len() > 20 && shared.iter().all(|off| *off < 0.02), "{shared:?}");
+    assert!(speed_steps_between(&curve, (900.0, 901.0), 50.0, Sweep::Up).is_err());
+    assert!(speed_steps_between(&curve, (from, to), -1.0, Sweep::Up).is_err());
+    assert!(speed_steps_between(&curve, (from, to), 1e-6, Sweep::Up).is_err());
+    assert_eq!(speed_steps_between(&curve, (from, to), 50.0, Sweep::Down).unwrap().len(), 1, "none falls");
 }

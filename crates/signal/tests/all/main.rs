@@ -1,0 +1,13 @@
+//! Numbers against references, closed forms and properties.
+//!
+//! One program for all of them: linking and compiling many takes longer than the tests do.
+
+mod bands;
+mod common;
+mod durability;
+mod independent;
+mod properties;
+mod reference;
+mod responses;
+mod rotation;
+mod windows;
