@@ -5,6 +5,9 @@ use crate::rig::Coupling;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+/// Share of the sample rate that is clean, where no front end tells its own.
+pub const USUAL_CLEAN_SHARE: f64 = 0.4;
+
 /// Identity and abilities of a front end, or of several that sample together as one.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct FrontEnd {
@@ -20,6 +23,9 @@ pub struct FrontEnd {
     pub clean_share: f64,
     /// Bits of the converter.
     pub converter_bits: u32,
+    /// Bytes of newest samples it keeps itself, which can be moved over after the link was away.
+    #[serde(default)]
+    pub keeps_bytes: u64,
     /// Its inputs, in the order of their numbers.
     pub inputs: Vec<InputOffer>,
 }
@@ -44,6 +50,9 @@ pub struct InputOffer {
     /// Corners of its high-pass filter, Hz; 0 is off.
     #[serde(default)]
     pub high_pass_hz: Vec<f64>,
+    /// Voltages it can feed a sensor with, V.
+    #[serde(default)]
+    pub supplies_v: Vec<f64>,
 }
 
 impl InputOffer {
@@ -89,8 +98,15 @@ impl FrontEnd {
             rates_hz: rates.collect(),
             clean_share: units.iter().map(|u| u.clean_share).fold(f64::INFINITY, f64::min),
             converter_bits: units.iter().map(|u| u.converter_bits).min().unwrap_or(24),
+            keeps_bytes: units.iter().map(|u| u.keeps_bytes).min().unwrap_or(0) * units.len() as u64,
             inputs,
         })
+    }
+
+    /// How long it keeps what it samples itself at a rate, s; 0 if it keeps nothing.
+    pub fn keeps_s(&self, rate_hz: f64, channels: usize) -> f64 {
+        // Samples are three bytes on the link.
+        self.keeps_bytes as f64 / (rate_hz * channels.max(1) as f64 * 3.0)
     }
 
     /// Checks a sample rate against the offer.

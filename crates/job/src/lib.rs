@@ -3,16 +3,25 @@
 //! No I/O, no runtime, no screen. The server, the command line and the capture path all use these
 //! types, so that a rule is written once.
 
+pub mod align;
 pub mod analysis;
 pub mod caution;
+pub mod event;
 pub mod front_end;
+pub mod machine;
+pub mod math;
+pub mod measure;
 pub mod plan;
+pub mod reading;
 pub mod recipe;
 pub mod reference;
 pub mod rig;
 pub mod sensitivity;
 pub mod sensor;
+pub mod tacho;
+pub mod trigger;
 pub mod unit;
+pub mod watch;
 
 /// A refused entry: which one, and a sentence on what is allowed.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error, serde::Serialize, utoipa::ToSchema)]

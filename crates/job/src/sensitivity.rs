@@ -10,21 +10,43 @@ use utoipa::ToSchema;
 pub struct Sensitivity {
     /// The number; above zero.
     pub value: f64,
-    /// Its unit: `V` or `mV` over the unit of what is measured.
+    /// Its unit: `V`, `mV`, `pC` or `mV/V` over the unit of what is measured.
     pub unit: String,
+}
+
+/// What comes out of a sensor.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Output {
+    /// Volts.
+    Voltage,
+    /// Charge, from a crystal without electronics.
+    Charge,
+    /// A bridge's voltage over its supply's.
+    Ratio,
+}
+
+impl Output {
+    /// The couplings that take it, for a sentence.
+    pub fn couplings(self) -> &'static str {
+        match self {
+            Output::Voltage => "IEPE, DC or AC",
+            Output::Charge => "Charge",
+            Output::Ratio => "Bridge full, half or quarter",
+        }
+    }
 }
 
 impl Sensitivity {
     /// A checked sensitivity for a channel that measures `quantity`.
     ///
     /// # Errors
-    /// A number that is not finite and above zero, a unit that is not volts over a unit of the
+    /// A number that is not finite and above zero, a unit that is not an output over a unit of the
     /// quantity.
     pub fn new(value: f64, unit: &str, quantity: Quantity) -> Result<Self, Refusal> {
         let s = Sensitivity { value, unit: unit.trim().to_string() };
         s.check(quantity)?;
-        let (volts, per) = split(unit)?;
-        Ok(Sensitivity { value, unit: spell(volts.symbol, per) })
+        let (output, _, _, per) = split(unit)?;
+        Ok(Sensitivity { value, unit: spell(output, per) })
     }
 
     /// Checks number and unit against a quantity.
@@ -38,7 +60,7 @@ impl Sensitivity {
                 format!("sensitivity is {}; allowed is a number above 0", self.value),
             ));
         }
-        let (_, per) = split(&self.unit)?;
+        let (.., per) = split(&self.unit)?;
         if per.quantity != quantity {
             return Err(Refusal::new(
                 "sensitivity_unit",
@@ -53,36 +75,56 @@ impl Sensitivity {
         Ok(())
     }
 
-    /// Volts for one SI unit of the measured quantity.
+    /// What the sensor gives.
     ///
     /// # Errors
     /// A unit that cannot be read.
-    pub fn volts_per_si(&self) -> Result<f64, Refusal> {
-        let (volts, per) = split(&self.unit)?;
-        Ok(self.value * volts.to_si / per.to_si)
+    pub fn output(&self) -> Result<Output, Refusal> {
+        Ok(split(&self.unit)?.1)
+    }
+
+    /// V, C or V/V for one SI unit of the measured quantity.
+    ///
+    /// # Errors
+    /// A unit that cannot be read.
+    pub fn output_per_si(&self) -> Result<f64, Refusal> {
+        let (_, _, factor, per) = split(&self.unit)?;
+        Ok(self.value * factor / per.to_si)
     }
 }
 
-fn spell(volts: &str, per: &Unit) -> String {
-    format!("{volts}/{}", grouped(per.symbol))
+fn spell(output: &str, per: &Unit) -> String {
+    format!("{output}/{}", grouped(per.symbol))
 }
+
+/// Electrical units a sensitivity starts with: what they give, and the factor to V, C or V/V.
+const OUTPUTS: [(&str, Output, f64); 4] = [
+    ("mV", Output::Voltage, 1e-3),
+    ("V", Output::Voltage, 1.0),
+    ("pC", Output::Charge, 1e-12),
+    ("mV/V", Output::Ratio, 1e-3),
+];
 
 /// Units a sensitivity for this quantity may have.
 pub fn allowed(quantity: Quantity) -> Vec<String> {
-    quantity.units().flat_map(|u| ["mV", "V"].map(|v| spell(v, u))).collect()
+    OUTPUTS.iter().flat_map(|(o, ..)| quantity.units().map(move |u| spell(o, u))).collect()
 }
 
-fn split(text: &str) -> Result<(&'static Unit, &'static Unit), Refusal> {
-    let wrong = || {
-        Refusal::new(
-            "sensitivity_unit",
-            format!("sensitivity unit is “{}”; allowed is V or mV over a unit, such as mV/(m/s²) or mV/g", text.trim()),
-        )
-    };
-    let (volts, per) = text.trim().split_once('/').ok_or_else(wrong)?;
-    let per = per.trim().trim_start_matches('(').trim_end_matches(')');
-    match (find(volts), find(per)) {
-        (Ok(v), Ok(p)) if v.quantity == Quantity::Voltage => Ok((v, p)),
-        _ => Err(wrong()),
+type Split = (&'static str, Output, f64, &'static Unit);
+
+fn split(text: &str) -> Result<Split, Refusal> {
+    let t = text.trim();
+    // The longest first, or `mV/V/N` would read as mV over a unit V/N.
+    for (symbol, output, factor) in OUTPUTS.into_iter().rev() {
+        let per = t.strip_prefix(symbol).and_then(|rest| rest.trim_start().strip_prefix('/')).map(str::trim);
+        if let Some(Ok(per)) = per.map(|p| find(p.trim_start_matches('(').trim_end_matches(')'))) {
+            return Ok((symbol, output, factor, per));
+        }
     }
+    Err(Refusal::new(
+        "sensitivity_unit",
+        format!(
+            "sensitivity unit is “{t}”; allowed is mV, V, pC or mV/V over a unit, such as mV/(m/s²), mV/g, pC/g or mV/V/kN"
+        ),
+    ))
 }

@@ -4,6 +4,7 @@
 //! | --- | --- |
 //! | [`source`] | where samples come from |
 //! | [`result`] | what comes out |
+//! | [`thin`] | fewer points for a picture |
 //! | `prepare` | stretch, preparation and units before the lens |
 //! | `lenses` | one function a lens |
 
@@ -11,14 +12,21 @@ mod lenses;
 mod prepare;
 pub mod result;
 pub mod source;
+pub mod thin;
 
 pub use result::Analysis;
 pub use source::{Memory, Source, SourceChannel, SourceInfo};
 
 use crate::Refusal;
-use crate::recipe::Recipe;
+use crate::math::MathSource;
+use crate::recipe::{Blocks, Recipe};
 use echo_signal::SignalError;
 use result::{Made, ResultCaution};
+
+/// The window of block spectra.
+pub fn window_of(blocks: &Blocks) -> echo_signal::window::Window {
+    lenses::window(blocks.window, blocks.window_shape)
+}
 
 /// What stops an analysis.
 #[derive(Debug, thiserror::Error)]
@@ -67,6 +75,13 @@ pub fn analyze(
     provenance: Provenance,
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Analysis, AnalysisError> {
+    let mut computed;
+    let source: &mut dyn Source = if recipe.math.is_empty() {
+        source
+    } else {
+        computed = MathSource::new(source, &recipe.math)?;
+        &mut computed
+    };
     let mut view = prepare::View::new(recipe, source)?;
     let mut out = lenses::look(recipe, &mut view, progress)?;
     out.recipe = view.filled_in(&out.recipe);
@@ -76,10 +91,13 @@ pub fn analyze(
         input: provenance.input,
         sha256: provenance.sha256,
     };
+    let start_s = view.start_s();
+    out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
     out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
         rule: "gap".into(),
         channel: None,
         says: format!("{length_s:.6} s are missing at {from_s:.6} s; nothing reaches over the gap"),
+        places_s: vec![from_s],
     }));
     Ok(out)
 }

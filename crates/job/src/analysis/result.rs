@@ -65,6 +65,10 @@ pub struct ResultCaution {
     pub channel: Option<u32>,
     /// What it is.
     pub says: String,
+    /// Where, s from the start of the data, where it is about moments.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schema(required)]
+    pub places_s: Vec<f64>,
 }
 
 /// Values along a direction.

@@ -4,7 +4,9 @@
 
 pub mod rules;
 
-use crate::front_end::FrontEnd;
+use crate::front_end::{FrontEnd, USUAL_CLEAN_SHARE};
+use crate::plan::Plan;
+use crate::rig::number::{plain, rounded};
 use crate::rig::{Cell, Channel, Rig};
 use crate::sensor::Sensor;
 use chrono::{DateTime, NaiveDate, Utc};
@@ -12,11 +14,23 @@ use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use utoipa::ToSchema;
 
+/// Where what was found is put right.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Station {
+    /// In the rig.
+    Rig,
+    /// In the plan.
+    Plan,
+}
+
 /// One finding.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Caution {
     /// Name of the rule.
     pub rule: &'static str,
+    /// Where it is put right.
+    pub station: Station,
     /// Input it is about, if one.
     pub input: Option<u16>,
     /// Whether a limit is passed, so that data is lost now.
@@ -27,6 +41,8 @@ pub struct Caution {
     pub why: String,
     /// Cells that put it right, if that is known.
     pub fix: Vec<Cell>,
+    /// The plan that puts it right, if that is known.
+    pub fix_plan: Option<Plan>,
     /// What the fix does, in words.
     pub fix_says: Option<String>,
     /// Why it is let pass, if somebody decided so.
@@ -70,6 +86,9 @@ pub struct Facts<'a> {
     plugged: HashMap<u16, String>,
     front_end: Option<&'a FrontEnd>,
     today: NaiveDate,
+    plan: Option<&'a Plan>,
+    free_bytes: Option<u64>,
+    pulses_hz: HashMap<u16, f64>,
 }
 
 impl<'a> Facts<'a> {
@@ -101,6 +120,45 @@ impl<'a> Facts<'a> {
     pub fn on(mut self, front_end: Option<&'a FrontEnd>) -> Self {
         self.front_end = front_end;
         self
+    }
+
+    /// With the plan, and the free space of the store.
+    pub fn planned(mut self, plan: &'a Plan, free_bytes: Option<u64>) -> Self {
+        (self.plan, self.free_bytes) = (Some(plan), free_bytes);
+        self
+    }
+
+    /// With the pulses a second the tachometers give now, Hz.
+    pub fn turning(mut self, pulses_hz: impl IntoIterator<Item = (u16, f64)>) -> Self {
+        self.pulses_hz = pulses_hz.into_iter().collect();
+        self
+    }
+
+    /// The plan with the rig it is of.
+    pub fn plan(&self) -> Option<(&'a Plan, &'a Rig)> {
+        self.plan.zip(self.rig)
+    }
+
+    /// Share of the sample rate up to which spectra are free of aliases.
+    pub fn clean_share(&self) -> f64 {
+        self.front_end.map_or(USUAL_CLEAN_SHARE, |f| f.clean_share)
+    }
+
+    /// Rates the front end offers, Hz, ascending.
+    pub fn rates_hz(&self) -> Vec<f64> {
+        let mut all = self.front_end.map_or_else(Vec::new, |f| f.rates_hz.clone());
+        all.sort_by(f64::total_cmp);
+        all
+    }
+
+    /// Free space of the store, bytes.
+    pub fn free_bytes(&self) -> Option<u64> {
+        self.free_bytes
+    }
+
+    /// Pulses a second of a tachometer now, Hz.
+    pub fn pulses_hz(&self, input: u16) -> Option<f64> {
+        self.pulses_hz.get(&input).copied()
     }
 
     /// The measured rows.
@@ -149,19 +207,39 @@ impl<'a> Facts<'a> {
 
 /// A finding about one input, without a fix.
 pub(crate) fn found(rule: &'static str, c: &Channel, says: String, why: impl Into<String>) -> Caution {
+    Caution { station: Station::Rig, ..found_in_plan(rule, Some(c), says, why) }
+}
+
+/// A finding about the plan, or about an input as it is planned, without a fix.
+pub(crate) fn found_in_plan(rule: &'static str, c: Option<&Channel>, says: String, why: impl Into<String>) -> Caution {
     Caution {
         rule,
-        input: Some(c.input),
+        station: Station::Plan,
+        input: c.map(|c| c.input),
         grave: false,
         says,
         why: why.into(),
         fix: Vec::new(),
+        fix_plan: None,
         fix_says: None,
         waived: None,
     }
 }
 
 impl Caution {
+    /// With the plan at another rate as its fix, where one would do.
+    pub(crate) fn with_rate(self, rate_hz: Option<f64>, plan: &Plan) -> Self {
+        let Some(sample_rate_hz) = rate_hz else { return self };
+        let says = format!("Sample at {} kHz", plain(rounded(sample_rate_hz / 1000.0, 5)));
+        self.with_plan(says, Plan { sample_rate_hz, ..plan.clone() })
+    }
+
+    pub(crate) fn with_plan(mut self, says: impl Into<String>, plan: Plan) -> Self {
+        self.fix_plan = Some(plan);
+        self.fix_says = Some(says.into());
+        self
+    }
+
     pub(crate) fn with_fix(mut self, says: impl Into<String>, cells: Vec<Cell>) -> Self {
         self.fix = cells;
         self.fix_says = Some(says.into());

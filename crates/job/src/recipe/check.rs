@@ -1,6 +1,6 @@
 //! What no single key can say: rules between keys, and ranges.
 
-use super::{Lens, Recipe, StatisticsSettings};
+use super::{AlongName, Lens, Recipe, StatisticsSettings, Step};
 use crate::Refusal;
 
 fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<(), Refusal> {
@@ -60,16 +60,55 @@ impl Recipe {
         if !(self.integrate_above_hz.is_finite() && self.integrate_above_hz >= 0.0) {
             return refuse("integrate_above_hz", self.integrate_above_hz, "0 or more");
         }
+        if self.math.len() > 64 {
+            return refuse("math", format!("{} channels", self.math.len()), "up to 64");
+        }
+        self.prepare.iter().try_for_each(Step::check)?;
+        if self.lens.follows_shaft() && self.prepare.iter().any(|s| matches!(s, Step::Resample { .. })) {
+            return refuse("prepare", "resample", "other steps: what follows the shaft is resampled by its angle");
+        }
         self.lens.check()
     }
 }
 
+impl Step {
+    fn check(&self) -> Result<(), Refusal> {
+        match self {
+            Step::Trim { start_s, end_s } if !(*start_s >= 0.0 && *end_s >= 0.0 && (start_s + end_s).is_finite()) => {
+                refuse("prepare", format!("trim of {start_s} and {end_s} s"), "0 s or more at either end")
+            }
+            Step::Resample { rate_hz } => positive("prepare.rate_hz", *rate_hz),
+            _ => Ok(()),
+        }
+    }
+}
+
 impl Lens {
+    /// Whether it reads the shaft's angle, sample by sample.
+    fn follows_shaft(&self) -> bool {
+        match self {
+            Lens::Speed(_) | Lens::OrderMap(_) | Lens::OrderTrack(_) | Lens::Orbit(_) => true,
+            Lens::Spectrogram(s) => s.along == AlongName::Speed,
+            _ => false,
+        }
+    }
+
     fn check(&self) -> Result<(), Refusal> {
         match self {
             Lens::Waveform(w) if w.points == 0 || w.points > 1_000_000 => refuse("points", w.points, "1 to 1000000"),
             Lens::Statistics(StatisticsSettings { interval_s: Some(i) }) => positive("interval_s", *i),
-            Lens::Spectrogram(s) => s.interval_s.map_or(Ok(()), |i| positive("interval_s", i)),
+            Lens::Spectrogram(s) => {
+                if s.along == AlongName::Speed && s.tacho.is_none() {
+                    let says = "tacho is missing; spectra along the speed need the channel with its pulses";
+                    return Err(Refusal::new("tacho", says));
+                }
+                s.tacho.iter().try_for_each(|t| channel("tacho.channel", t.channel))?;
+                positive("step_rpm", s.step_rpm)?;
+                s.interval_s.map_or(Ok(()), |i| positive("interval_s", i))
+            }
+            Lens::Cepstrum(c) if !(c.from_s.is_finite() && c.from_s >= 0.0) => {
+                refuse("from_s", c.from_s, "0 s or more")
+            }
             Lens::Cross(c) => references(&c.reference.channels()),
             Lens::Response(r) => references(&r.reference.channels()),
             Lens::Envelope(e) => match e.band_hz {
@@ -90,6 +129,7 @@ impl Lens {
             Lens::OrderMap(o) => {
                 channel("tacho.channel", o.tacho.channel)?;
                 positive("resolution", o.resolution)?;
+                o.interval_s.map_or(Ok(()), |i| positive("interval_s", i))?;
                 positive("max_order", o.max_order)
             }
             Lens::OrderTrack(o) => {
@@ -98,7 +138,15 @@ impl Lens {
                     return refuse("orders", format!("{} numbers", o.orders.len()), "1 to 1000 numbers above 0");
                 }
                 o.orders.iter().try_for_each(|x| positive("orders", *x))?;
+                o.interval_s.map_or(Ok(()), |i| positive("interval_s", i))?;
                 positive("resolution", o.resolution)
+            }
+            Lens::Orbit(o) => {
+                channel("tacho.channel", o.tacho.channel)?;
+                if o.orders.len() > 20 || o.orders.iter().any(|x| !(*x > 0.0 && *x <= 100.0)) {
+                    return refuse("orders", format!("{:?}", o.orders), "up to 20 numbers above 0 up to 100");
+                }
+                Ok(())
             }
             Lens::Arrivals(a) => a.band_hz.map_or(Ok(()), |edges| band("band_hz", edges)),
             _ => Ok(()),

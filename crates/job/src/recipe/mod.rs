@@ -4,15 +4,19 @@
 //! gets its default, and the default is written into the result.
 
 mod check;
+mod renumber;
 pub mod rotation;
 pub mod spectral;
 pub mod steps;
 pub mod time;
 
-pub use rotation::{OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
+pub use rotation::{
+    AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho,
+};
 pub use spectral::{
-    AveragingName, Blocks, CrossRecipe, EnvelopeOutput, EnvelopeRecipe, EstimatorName, OctaveAveraging, OctaveRecipe,
-    References, ResponseRecipe, ScalingName, SpectrogramRecipe, SpectrumRecipe, WindowName, Zoom,
+    AveragingName, Blocks, CepstrumRecipe, CrossRecipe, EnvelopeOutput, EnvelopeRecipe, EstimatorName, FormName,
+    OctaveAveraging, OctaveRecipe, References, ResponseRecipe, ScalingName, SpectrogramRecipe, SpectrumRecipe,
+    TakeBlocks, WindowName, Zoom,
 };
 pub use steps::{Design, Step};
 pub use time::{
@@ -21,6 +25,7 @@ pub use time::{
 };
 
 use crate::Refusal;
+use crate::math::MathChannel;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value};
@@ -41,6 +46,9 @@ pub struct Recipe {
     /// Unit of the input, for files that name none.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub input_unit: Option<String>,
+    /// Computed channels; they are numbered on from those of the input.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub math: Vec<MathChannel>,
     /// Stretch of time; everything when left out.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub stretch: Option<Stretch>,
@@ -69,6 +77,8 @@ pub enum Lens {
     Response(ResponseRecipe),
     /// Envelope of a band, or its spectrum.
     Envelope(EnvelopeRecipe),
+    /// Families of evenly spaced lines as single peaks.
+    Cepstrum(CepstrumRecipe),
     /// Levels in fractional-octave bands.
     Octave(OctaveRecipe),
     /// Spectra against time.
@@ -87,6 +97,8 @@ pub enum Lens {
     OrderMap(OrderMapRecipe),
     /// Amplitude and phase of orders against speed.
     OrderTrack(OrderTrackRecipe),
+    /// The way of a shaft over a mean turn.
+    Orbit(OrbitRecipe),
     /// First arrival of a burst.
     Arrivals(ArrivalsSettings),
 }
@@ -163,6 +175,7 @@ impl Recipe {
         let unit = take("unit").map(|v| read("unit", v)).transpose()?;
         let input_unit = take("input_unit").map(|v| read("input_unit", v)).transpose()?;
         let stretch = take("stretch").map(|v| read("stretch", v)).transpose()?;
+        let math = take("math").map(|v| read("math", v)).transpose()?.unwrap_or_default();
         let prepare = take("prepare").map(|v| read("prepare", v)).transpose()?.unwrap_or_default();
         let sensitivities = take("sensitivities").map(|v| read("sensitivities", v)).transpose()?.unwrap_or_default();
         let integrate_above_hz = take("integrate_above_hz")
@@ -173,7 +186,8 @@ impl Recipe {
             hits(&mut map);
         }
         let lens = Lens::read(&lens, map)?;
-        let recipe = Recipe { lens, channels, unit, input_unit, stretch, prepare, integrate_above_hz, sensitivities };
+        let recipe =
+            Recipe { lens, channels, unit, input_unit, math, stretch, prepare, integrate_above_hz, sensitivities };
         recipe.check()?;
         Ok(recipe)
     }
@@ -185,6 +199,7 @@ impl Recipe {
             channels: None,
             unit: None,
             input_unit: None,
+            math: Vec::new(),
             stretch: None,
             prepare: Vec::new(),
             integrate_above_hz: INTEGRATE_ABOVE_HZ,
@@ -217,6 +232,19 @@ macro_rules! lenses {
     };
 }
 
+impl Lens {
+    /// Samples of the block of each take that alone counts, where it does.
+    pub fn first_block(&self) -> Option<usize> {
+        let (of, block) = match self {
+            Lens::Spectrum(s) => (s.of_takes, s.block),
+            Lens::Cross(s) => (s.of_takes, s.block),
+            Lens::Response(s) => (s.of_takes, s.block),
+            _ => return None,
+        };
+        (of == TakeBlocks::First).then_some(block)
+    }
+}
+
 lenses! {
     "waveform" => Waveform,
     "statistics" => Statistics,
@@ -224,6 +252,7 @@ lenses! {
     "cross" => Cross,
     "response" => Response,
     "envelope" => Envelope,
+    "cepstrum" => Cepstrum,
     "octave" => Octave,
     "spectrogram" => Spectrogram,
     "level" => Level,
@@ -233,6 +262,7 @@ lenses! {
     "speed" => Speed,
     "order_map" => OrderMap,
     "order_track" => OrderTrack,
+    "orbit" => Orbit,
     "arrivals" => Arrivals,
 }
 

@@ -64,6 +64,17 @@ fn tenth() -> f64 {
     0.1
 }
 
+/// What a map or a cut runs along.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum AlongName {
+    /// Round speeds.
+    #[default]
+    Speed,
+    /// Even times.
+    Time,
+}
+
 /// Which way the speed is followed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
@@ -97,9 +108,15 @@ pub struct OrderMapRecipe {
     /// Distance of the lines, orders; a block is as many revolutions as its inverse.
     #[serde(default = "tenth")]
     pub resolution: f64,
+    /// What it runs along.
+    #[serde(default)]
+    pub along: AlongName,
     /// Distance of the speeds, rpm.
     #[serde(default = "twenty_five")]
     pub step_rpm: f64,
+    /// Distance of the times, s; a two hundredth of the stretch where left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub interval_s: Option<f64>,
     /// Which way the speed is followed.
     #[serde(default)]
     pub sweep: SweepName,
@@ -126,9 +143,15 @@ pub struct OrderTrackRecipe {
     /// Orders that are followed.
     #[serde(default = "first_order")]
     pub orders: Vec<f64>,
+    /// What it runs along.
+    #[serde(default)]
+    pub along: AlongName,
     /// Distance of the speeds, rpm.
     #[serde(default = "twenty_five")]
     pub step_rpm: f64,
+    /// Distance of the times, s; a two hundredth of the stretch where left out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub interval_s: Option<f64>,
     /// How an order is followed.
     #[serde(default)]
     pub method: TrackMethod,
@@ -146,6 +169,17 @@ pub struct OrderTrackRecipe {
     /// taken off.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub slow_roll_rpm: Option<[f64; 2]>,
+}
+
+/// Settings of the orbit lens; its channels are two, across and along.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct OrbitRecipe {
+    /// The speed sensor.
+    pub tacho: Tacho,
+    /// Only these orders; everything that repeats with every turn where there are none.
+    #[serde(default)]
+    pub orders: Vec<f64>,
 }
 
 fn first_order() -> Vec<f64> {

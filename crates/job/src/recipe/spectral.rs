@@ -1,5 +1,6 @@
 //! Lenses made of block spectra.
 
+use super::rotation::{AlongName, SweepName, Tacho};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -36,10 +37,18 @@ pub enum AveragingName {
 pub enum ScalingName {
     #[default]
     Peak,
+    PeakToPeak,
     Rms,
     Power,
     Psd,
     Esd,
+}
+
+impl ScalingName {
+    /// Whether values are squares of amplitudes.
+    pub fn squared(self) -> bool {
+        matches!(self, ScalingName::Power | ScalingName::Psd | ScalingName::Esd)
+    }
 }
 
 /// A narrow band.
@@ -122,11 +131,24 @@ macro_rules! block_lens {
     };
 }
 
+/// Which blocks of each take count; a take is what lies between two gaps.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum TakeBlocks {
+    /// All that fit.
+    #[default]
+    Every,
+    /// The one that begins with it: averaging over triggers.
+    First,
+}
+
 block_lens! {
     /// Settings of the spectrum lens.
     SpectrumRecipe {
         /// What the values mean.
         scaling: ScalingName = ScalingName::Peak,
+        /// Which blocks of each take count.
+        of_takes: TakeBlocks = TakeBlocks::Every,
         /// A narrow band with closer lines.
         #[serde(skip_serializing_if = "Option::is_none")]
         zoom: Option<Zoom> = None,
@@ -141,6 +163,24 @@ block_lens! {
         /// Time from column to column, s; one block a column where left out.
         #[serde(skip_serializing_if = "Option::is_none")]
         interval_s: Option<f64> = None,
+        /// What it runs along.
+        along: AlongName = AlongName::Time,
+        /// The speed sensor, where it runs along speed.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        tacho: Option<Tacho> = None,
+        /// Distance of the speeds, rpm.
+        step_rpm: f64 = 25.0,
+        /// Which way the speed is followed.
+        sweep: SweepName = SweepName::Automatic,
+    }
+}
+
+block_lens! {
+    /// Settings of the cepstrum lens.
+    CepstrumRecipe {
+        /// Quefrencies below this are left out, s: there the shape of the spectrum as a whole stands
+        /// high above its families.
+        from_s: f64 = 0.001,
     }
 }
 
@@ -195,6 +235,8 @@ block_lens! {
     CrossRecipe {
         /// Channel the others are compared with, from 1.
         reference: References = References::One(1),
+        /// Which blocks of each take count.
+        of_takes: TakeBlocks = TakeBlocks::Every,
     }
 }
 
@@ -209,6 +251,21 @@ pub enum EstimatorName {
     H2,
     /// Both, in the proportion of their levels.
     Hv,
+}
+
+/// Which motion a response to a force is of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FormName {
+    /// As the sensors measure.
+    #[default]
+    Measured,
+    /// Displacement.
+    Receptance,
+    /// Velocity.
+    Mobility,
+    /// Acceleration.
+    Accelerance,
 }
 
 /// Force window around the hit of each block.
@@ -240,6 +297,10 @@ block_lens! {
         reference: References = References::One(1),
         /// Which signal is taken to carry the noise.
         estimator: EstimatorName = EstimatorName::H1,
+        /// Which motion it is given for; channels that measure another one are converted.
+        form: FormName = FormName::Measured,
+        /// Which blocks of each take count.
+        of_takes: TakeBlocks = TakeBlocks::Every,
         /// For hits: keeps the hit of the reference and takes off the noise around it.
         #[serde(skip_serializing_if = "Option::is_none")]
         force_window: Option<ForceWindowSettings> = None,

@@ -123,4 +123,18 @@ pub enum Step {
         #[serde(default = "once")]
         times: i32,
     },
+    /// Takes time off the ends, as after a filter that has to settle.
+    Trim {
+        /// Off the start, s.
+        #[serde(default)]
+        start_s: f64,
+        /// Off the end, s.
+        #[serde(default)]
+        end_s: f64,
+    },
+    /// Another sample rate; what is above its clean band is filtered off.
+    Resample {
+        /// Samples a second, Hz.
+        rate_hz: f64,
+    },
 }

@@ -121,8 +121,7 @@ impl Column {
             C::Sensitivity => plain(c.sensitivity.value),
             C::Coupling => c.coupling.name().into(),
             C::RangeV => format!("{} V", plain(c.range_v)),
-            C::HighPassHz if c.high_pass_hz == 0.0 => "off".into(),
-            C::HighPassHz => format!("{} Hz", plain(c.high_pass_hz)),
+            C::HighPassHz => filter_text(c.high_pass_hz),
             C::Point => c.point.clone(),
             C::Direction => c.direction.clone(),
             C::Unit => c.unit.clone(),
@@ -184,8 +183,9 @@ impl Column {
     }
 }
 
-fn filter_text(hz: f64) -> String {
-    if hz == 0.0 { "off".into() } else { format!("{hz} Hz") }
+/// A high-pass as its cell shows it.
+pub fn filter_text(hz: f64) -> String {
+    if hz == 0.0 { "off".into() } else { format!("{} Hz", plain(hz)) }
 }
 
 fn on_or_off(t: &str) -> Result<bool, Refusal> {

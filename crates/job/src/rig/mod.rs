@@ -20,7 +20,7 @@ pub use number::typed_number;
 
 use crate::Refusal;
 use crate::front_end::FrontEnd;
-use crate::sensitivity::Sensitivity;
+use crate::sensitivity::{Output, Sensitivity};
 use crate::unit::{Quantity, find_for};
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -38,11 +38,30 @@ pub enum Coupling {
     /// Constant-current supply for sensors with built-in electronics; the bias is removed.
     #[serde(rename = "IEPE")]
     Iepe,
+    /// A charge amplifier for crystals without electronics.
+    Charge,
+    /// Four active arms, supplied and sensed.
+    #[serde(rename = "Bridge full")]
+    BridgeFull,
+    /// Two active arms, the others in the front end.
+    #[serde(rename = "Bridge half")]
+    BridgeHalf,
+    /// One active arm, three in the front end.
+    #[serde(rename = "Bridge quarter")]
+    BridgeQuarter,
 }
 
 impl Coupling {
     /// Every coupling, in the order lists show them.
-    pub const ALL: [Coupling; 3] = [Coupling::Dc, Coupling::Ac, Coupling::Iepe];
+    pub const ALL: [Coupling; 7] = [
+        Coupling::Iepe,
+        Coupling::Dc,
+        Coupling::Ac,
+        Coupling::Charge,
+        Coupling::BridgeFull,
+        Coupling::BridgeHalf,
+        Coupling::BridgeQuarter,
+    ];
 
     /// As it is written on the screen and in files.
     pub fn name(self) -> &'static str {
@@ -50,6 +69,29 @@ impl Coupling {
             Coupling::Dc => "DC",
             Coupling::Ac => "AC",
             Coupling::Iepe => "IEPE",
+            Coupling::Charge => "Charge",
+            Coupling::BridgeFull => "Bridge full",
+            Coupling::BridgeHalf => "Bridge half",
+            Coupling::BridgeQuarter => "Bridge quarter",
+        }
+    }
+
+    /// What the input takes from the sensor.
+    pub fn takes(self) -> Output {
+        match self {
+            Coupling::Dc | Coupling::Ac | Coupling::Iepe => Output::Voltage,
+            Coupling::Charge => Output::Charge,
+            Coupling::BridgeFull | Coupling::BridgeHalf | Coupling::BridgeQuarter => Output::Ratio,
+        }
+    }
+
+    /// Volts at the converter for one V, C or V/V of the sensor, as the front-end link fixes them:
+    /// 1 mV/pC for charge, a bridge supply of 5 V.
+    pub fn volts_per_output(self) -> f64 {
+        match self.takes() {
+            Output::Voltage => 1.0,
+            Output::Charge => 1e9,
+            Output::Ratio => 5.0,
         }
     }
 }
@@ -113,12 +155,23 @@ impl Channel {
         }
     }
 
+    /// The sensor's output that fills the range: V, C or V/V, as its coupling takes.
+    pub fn range_output(&self) -> f64 {
+        self.range_v / self.coupling.volts_per_output()
+    }
+
+    /// The input's full scale in SI, peak; NaN for a sensitivity that does not fit the coupling.
+    pub fn full_scale_si(&self) -> f64 {
+        match (self.sensitivity.output(), self.sensitivity.output_per_si()) {
+            (Ok(gives), Ok(per_si)) if gives == self.coupling.takes() => self.range_output() / per_si,
+            _ => f64::NAN,
+        }
+    }
+
     /// The input's full scale in the unit the channel is shown in, peak; NaN for units that do not
     /// fit.
     pub fn full_scale(&self) -> f64 {
-        let volts_per_si = self.sensitivity.volts_per_si().unwrap_or(f64::NAN);
-        let to_si = crate::unit::find(&self.unit).map_or(f64::NAN, |u| u.to_si);
-        self.range_v / volts_per_si / to_si
+        self.full_scale_si() / crate::unit::find(&self.unit).map_or(f64::NAN, |u| u.to_si)
     }
 }
 
@@ -126,6 +179,12 @@ impl Rig {
     /// The row of an input.
     pub fn channel(&self, input: u16) -> Option<&Channel> {
         self.channels.iter().find(|c| c.input == input)
+    }
+
+    /// What an input is called in a sentence: its channel's name, or its number.
+    pub fn name_of(&self, input: u16) -> String {
+        let named = self.channel(input).filter(|c| !c.name.is_empty());
+        named.map_or_else(|| format!("input {input}"), |c| c.name.clone())
     }
 
     /// The rows that are measured.
@@ -172,6 +231,19 @@ impl Rig {
             }
             find_for(&c.unit, c.quantity)?;
             c.sensitivity.check(c.quantity)?;
+            let (gives, takes) = (c.sensitivity.output()?, c.coupling.takes());
+            if c.on && gives != takes {
+                return Err(Refusal::new(
+                    "coupling",
+                    format!(
+                        "input {} is coupled {} and its sensitivity is in {}; that takes {}",
+                        c.input,
+                        c.coupling.name(),
+                        c.sensitivity.unit,
+                        gives.couplings()
+                    ),
+                ));
+            }
             let Some(offer) = front_end.and_then(|f| f.input(c.input)) else {
                 if let (true, Some(f)) = (c.on, front_end) {
                     return Err(Refusal::new(

@@ -7,12 +7,17 @@
 //! | `pairs` | cross, response |
 //! | `history` | distribution, rainflow, shock, arrivals |
 //! | `rotation` | speed, order_map, order_track |
+//! | `orbit` | orbit |
 
 mod history;
+mod orbit;
 mod pairs;
 mod rotation;
 mod spectral;
+mod spectrogram;
 mod time;
+
+pub(super) use spectral::window;
 
 use super::AnalysisError;
 use super::prepare::{Chosen, View};
@@ -33,8 +38,9 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::Statistics(s) => time::statistics(s, view, progress),
         Lens::Level(s) => time::level(s, view, progress),
         Lens::Spectrum(s) => spectral::spectrum(s, view, progress),
-        Lens::Spectrogram(s) => spectral::spectrogram(s, view, progress),
+        Lens::Spectrogram(s) => spectrogram::spectrogram(s, view, progress),
         Lens::Envelope(s) => spectral::envelope(s, view, progress),
+        Lens::Cepstrum(s) => spectral::cepstrum(s, view, progress),
         Lens::Octave(s) => spectral::octave(s, view, progress),
         Lens::Cross(s) => pairs::cross(s, view, progress),
         Lens::Response(s) => pairs::response(s, view, progress),
@@ -45,6 +51,7 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::Speed(s) => rotation::speed(s, view, progress),
         Lens::OrderMap(s) => rotation::order_map(s, view, progress),
         Lens::OrderTrack(s) => rotation::order_track(s, view, progress),
+        Lens::Orbit(s) => orbit::orbit(s, view, progress),
     }?;
     // A lens writes itself into the result only where it has something to fill in.
     let filled = out.recipe.lens.name() == lens.name() && !matches!(lens, Lens::Statistics(_));
@@ -104,7 +111,7 @@ fn number(name: &str, channel: u32, unit: &str, value: f64) -> Number {
 }
 
 fn caution(rule: &str, channel: Option<u32>, says: String) -> ResultCaution {
-    ResultCaution { rule: rule.into(), channel, says }
+    ResultCaution { rule: rule.into(), channel, says, places_s: Vec::new() }
 }
 
 fn refuse<T>(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<T, AnalysisError> {

@@ -2,14 +2,15 @@
 
 use super::spectral::settings;
 use super::{Progress, axis, blank, caution, complex_trace, number, refuse, shown, trace};
+use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::{Analysis, ResultCaution, Trace};
-use crate::recipe::{CrossRecipe, EstimatorName, ResponseRecipe};
-use crate::unit::grouped;
+use crate::recipe::{CrossRecipe, EstimatorName, FormName, ResponseRecipe};
+use crate::unit::{Quantity, find, grouped};
 use echo_signal::cross::{CrossProcessor, CrossSpectra};
 use echo_signal::impact::{ExponentialWindow, ForceWindow, double_hit, peak_position};
-use echo_signal::response::{Estimator, Response, response as response_of};
+use echo_signal::response::{Estimator, Motion, Response, convert, response as response_of};
 use echo_signal::spectrum::Complex64;
 use std::sync::{Arc, Mutex};
 
@@ -83,6 +84,40 @@ pub fn cross(s: &CrossRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     Ok(out)
 }
 
+/// A response as the motion it is wished for: quantity, unit, values.
+fn formed(
+    form: FormName,
+    c: &Chosen,
+    reference: &Chosen,
+    h: &[Complex64],
+    frequencies_hz: &[f64],
+) -> Result<(&'static str, String, Vec<Complex64>), AnalysisError> {
+    let over = |unit: &str| format!("{}/{}", grouped(shown(unit)), grouped(shown(&reference.unit)));
+    let (to, quantity, unit) = match form {
+        FormName::Measured => return Ok(("response", over(&c.unit), h.to_vec())),
+        FormName::Receptance => (Motion::Receptance, "receptance", "m"),
+        FormName::Mobility => (Motion::Mobility, "mobility", "m/s"),
+        FormName::Accelerance => (Motion::Accelerance, "accelerance", "m/s²"),
+    };
+    let measured = find(&c.unit).ok();
+    let from = match measured.map(|u| u.quantity) {
+        Some(Quantity::Displacement) => Motion::Receptance,
+        Some(Quantity::Velocity) => Motion::Mobility,
+        Some(Quantity::Acceleration) => Motion::Accelerance,
+        _ => {
+            let says = format!(
+                "form is {quantity}, and channel {} is in {}; allowed are channels of motion, or form measured",
+                c.number,
+                shown(&c.unit)
+            );
+            return Err(Refusal::new("form", says).into());
+        }
+    };
+    let to_si = measured.map_or(1.0, |u| u.to_si);
+    let values = convert(h, frequencies_hz, from, to)?.into_iter().map(|z| z * to_si).collect();
+    Ok((quantity, over(unit), values))
+}
+
 /// Hits with something wrong, seen block by block.
 #[derive(Debug, Clone, Default)]
 struct Hits {
@@ -141,8 +176,8 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
     for (k, c) in channels.iter().enumerate() {
         let found: Response = response_of(&spectra, k, estimator)?;
         for (reference, h) in references.iter().zip(&found.h) {
-            let unit = format!("{}/{}", grouped(shown(&c.unit)), grouped(shown(&reference.unit)));
-            out.traces.push(pair(complex_trace(c, "response", unit, h), reference, name));
+            let (quantity, unit, h) = formed(s.form, c, reference, h, &spectra.frequencies_hz)?;
+            out.traces.push(pair(complex_trace(c, quantity, unit, &h), reference, name));
         }
         let mut coherence = pair(trace(c, "coherence", String::new(), found.coherence), &references[0], "coherence");
         if references.len() > 1 {

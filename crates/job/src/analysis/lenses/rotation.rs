@@ -4,12 +4,13 @@ use super::spectral::window;
 use super::{Progress, axis, blank, caution, complex_trace, number, refuse, trace};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
-use crate::analysis::result::{Analysis, ResultCaution, Trace};
-use crate::recipe::{Lens, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
+use crate::analysis::result::{Analysis, Axis, ResultCaution, Trace};
+use crate::recipe::{AlongName, Lens, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
-use echo_signal::rotation::order::{OrderBlock, SpeedStep, Sweep, order_cut, order_map as map_of, speed_steps};
+use echo_signal::rotation::order::{OrderBlock, order_cut, order_map as map_of};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
+use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, time_steps};
 use echo_signal::rotation::vibration::{slow_roll_vector, subtract_slow_roll};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use rayon::prelude::*;
@@ -18,14 +19,18 @@ use rayon::prelude::*;
 const MOST_POINTS: f64 = 5_000_000.0;
 
 /// A speed curve, the tacho as it was read, and what was wrong with its pulses.
-struct Turning {
-    curve: AngleCurve,
-    tacho: Tacho,
-    cautions: Vec<ResultCaution>,
+pub(super) struct Turning {
+    pub(super) curve: AngleCurve,
+    pub(super) tacho: Tacho,
+    pub(super) cautions: Vec<ResultCaution>,
     pulses: usize,
 }
 
-fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Result<Turning, AnalysisError> {
+/// Reads the pulses of a tachometer.
+///
+/// # Errors
+/// Fewer than four pulses, or settings that make none.
+pub(super) fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Result<Turning, AnalysisError> {
     let slope = match t.slope {
         SlopeName::Rising => Slope::Rising,
         SlopeName::Falling => Slope::Falling,
@@ -63,13 +68,14 @@ fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Result<Turning,
 /// A kind of fault: rule, words, and which verdicts are of it.
 type Kind = (&'static str, &'static str, fn(Verdict) -> bool);
 
+const KINDS: [Kind; 3] = [
+    ("tacho missed", "missing before", |v| matches!(v, Verdict::AfterMissed(_))),
+    ("tacho extra", "too many", |v| v == Verdict::Extra),
+    ("tacho jitter", "more than 15 % early or late", |v| v == Verdict::Jitter),
+];
+
 fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
-    let kinds: [Kind; 3] = [
-        ("tacho missed", "missing before", |v| matches!(v, Verdict::AfterMissed(_))),
-        ("tacho extra", "too many", |v| v == Verdict::Extra),
-        ("tacho jitter", "more than 15 % early or late", |v| v == Verdict::Jitter),
-    ];
-    kinds
+    KINDS
         .iter()
         .filter_map(|(rule, says, is)| {
             let times: Vec<f64> = train.pulses.iter().filter(|p| is(p.verdict)).map(|p| p.time_s).collect();
@@ -82,7 +88,8 @@ fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
                     train.pulses.len(),
                     first.join(", ")
                 );
-                caution(rule, Some(channel), what)
+                // Places count from the stretch here; whoever carries out the recipe adds its start.
+                ResultCaution { places_s: times.clone(), ..caution(rule, Some(channel), what) }
             })
         })
         .collect()
@@ -127,9 +134,53 @@ struct Orders {
 struct Wish {
     highest: f64,
     resolution: f64,
-    step_rpm: f64,
-    sweep: SweepName,
+    along: Along,
     window: echo_signal::window::Window,
+}
+
+/// Where the blocks are taken.
+#[derive(Clone, Copy)]
+enum Along {
+    Speed { step_rpm: f64, sweep: SweepName },
+    Time { interval_s: f64 },
+}
+
+/// Steps along time where a recipe names no interval.
+const USUAL_STEPS: f64 = 200.0;
+
+impl Along {
+    fn new(along: AlongName, step_rpm: f64, sweep: SweepName, interval_s: Option<f64>, view: &View<'_>) -> Along {
+        match along {
+            AlongName::Speed => Along::Speed { step_rpm, sweep },
+            AlongName::Time => {
+                let usual = view.len() as f64 / view.rate() / USUAL_STEPS;
+                Along::Time { interval_s: interval_s.unwrap_or(usual) }
+            }
+        }
+    }
+
+    /// The interval as it was used, to be written into the recipe.
+    fn interval_s(self) -> Option<f64> {
+        match self {
+            Along::Speed { .. } => None,
+            Along::Time { interval_s } => Some(interval_s),
+        }
+    }
+
+    fn axis(self, steps: &[SpeedStep], from_s: f64) -> Axis {
+        match self {
+            Along::Speed { .. } => axis("speed", "rpm", steps.iter().map(|s| s.rpm).collect()),
+            Along::Time { .. } => axis("time", "s", steps.iter().map(|s| from_s + s.time_s).collect()),
+        }
+    }
+}
+
+pub(super) fn sweep(name: SweepName) -> Sweep {
+    match name {
+        SweepName::Automatic => Sweep::Automatic,
+        SweepName::Up => Sweep::Up,
+        SweepName::Down => Sweep::Down,
+    }
 }
 
 fn orders(tacho: &Tacho, wish: &Wish, view: &mut View<'_>, progress: Progress<'_>) -> Result<Orders, AnalysisError> {
@@ -138,22 +189,35 @@ fn orders(tacho: &Tacho, wish: &Wish, view: &mut View<'_>, progress: Progress<'_
     let turning = turning(tacho, &pulses, rate, &view.references[0].unit)?;
     let sampler = AngleSampler::new(&turning.curve, samples_for(wish.highest), rate, pulses.len())?;
     let block = OrderBlock { revolutions: 1.0 / wish.resolution, window: wish.window };
-    let sweep = match wish.sweep {
-        SweepName::Automatic => Sweep::Automatic,
-        SweepName::Up => Sweep::Up,
-        SweepName::Down => Sweep::Down,
+    let steps = match wish.along {
+        Along::Speed { step_rpm, sweep: name } => {
+            speed_steps(&sampler, &turning.curve, step_rpm, block.revolutions, sweep(name))?
+        }
+        Along::Time { interval_s } => time_steps(&sampler, &turning.curve, interval_s, block.revolutions)?,
     };
-    let steps = speed_steps(&sampler, &turning.curve, wish.step_rpm, block.revolutions, sweep)?;
-    let threads = rayon::current_num_threads().max(1);
-    let group = channels.len().div_ceil(threads).max(1);
-    let resampled: Vec<Vec<Vec<f64>>> = channels
-        .par_chunks(group)
-        .map(|part| sampler.resample(&part.iter().map(Vec::as_slice).collect::<Vec<_>>()))
-        .collect::<Result<_, _>>()?;
+    let channels = resampled(&sampler, &channels)?;
     if !progress(0.8) {
         return Err(AnalysisError::Stopped);
     }
-    Ok(Orders { turning, sampler, steps, block, channels: resampled.into_iter().flatten().collect() })
+    Ok(Orders { turning, sampler, steps, block, channels })
+}
+
+/// Channels at even steps of angle, parts of the time side by side.
+pub(super) fn resampled(sampler: &AngleSampler, channels: &[Vec<f64>]) -> Result<Vec<Vec<f64>>, AnalysisError> {
+    let slices: Vec<&[f64]> = channels.iter().map(Vec::as_slice).collect();
+    let parts = 4 * rayon::current_num_threads().max(1);
+    let each = sampler.len().div_ceil(parts).max(1);
+    let made = (0..sampler.len())
+        .step_by(each)
+        .collect::<Vec<_>>()
+        .into_par_iter()
+        .map(|from| sampler.resample_part(&slices, from..(from + each).min(sampler.len())))
+        .collect::<Result<Vec<_>, _>>()?;
+    let mut out = vec![Vec::with_capacity(sampler.len()); channels.len()];
+    for part in made {
+        out.iter_mut().zip(part).for_each(|(to, x)| to.extend(x));
+    }
+    Ok(out)
 }
 
 /// Speeds above which an order lies where the record has no clean content.
@@ -168,15 +232,10 @@ fn beyond(o: &Orders, highest: f64, rate: f64) -> Option<ResultCaution> {
     })
 }
 
-/// Amplitude against speed and order.
+/// Amplitude against speed or time, and order.
 pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
-    let wish = Wish {
-        highest: s.max_order,
-        resolution: s.resolution,
-        step_rpm: s.step_rpm,
-        sweep: s.sweep,
-        window: window(s.window, None),
-    };
+    let along = Along::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
+    let wish = Wish { highest: s.max_order, resolution: s.resolution, along, window: window(s.window, None) };
     let o = orders(&s.tacho, &wish, view, progress)?;
     let maps = o
         .channels
@@ -184,31 +243,27 @@ pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>
         .map(|x| map_of(x, &o.sampler, &o.steps, s.max_order, o.block))
         .collect::<Result<Vec<_>, _>>()?;
     let mut out = blank();
-    out.axes.push(axis("speed", "rpm", o.steps.iter().map(|s| s.rpm).collect()));
+    out.axes.push(along.axis(&o.steps, view.start_s()));
     out.axes.push(axis("order", "", maps.first().map_or_else(Vec::new, |m| m.orders.clone())));
     for (c, m) in view.channels.iter().zip(maps) {
         out.traces.push(trace(c, "peak", c.unit.clone(), m.amplitudes.concat()));
     }
     out.cautions.extend(beyond(&o, s.max_order, view.rate()));
     out.cautions.extend(o.turning.cautions);
-    out.recipe.lens = Lens::OrderMap(OrderMapRecipe { tacho: o.turning.tacho, ..s.clone() });
+    out.recipe.lens =
+        Lens::OrderMap(OrderMapRecipe { tacho: o.turning.tacho, interval_s: along.interval_s(), ..s.clone() });
     Ok(out)
 }
 
-/// Amplitude and phase of orders against speed.
+/// Amplitude and phase of orders against speed or time.
 pub fn order_track(
     s: &OrderTrackRecipe,
     view: &mut View<'_>,
     progress: Progress<'_>,
 ) -> Result<Analysis, AnalysisError> {
     let highest = s.orders.iter().copied().fold(0.0, f64::max);
-    let wish = Wish {
-        highest,
-        resolution: s.resolution,
-        step_rpm: s.step_rpm,
-        sweep: s.sweep,
-        window: window(s.window, None),
-    };
+    let along = Along::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
+    let wish = Wish { highest, resolution: s.resolution, along, window: window(s.window, None) };
     let o = orders(&s.tacho, &wish, view, progress)?;
     let cuts = o
         .channels
@@ -234,11 +289,12 @@ pub fn order_track(
             });
         }
     }
-    out.axes.push(axis("speed", "rpm", rpm));
+    out.axes.push(along.axis(&o.steps, view.start_s()));
     out.cautions.extend(beyond(&o, highest, view.rate()));
     out.cautions.extend(close_orders(&s.orders, s.resolution));
     out.cautions.extend(o.turning.cautions);
-    out.recipe.lens = Lens::OrderTrack(OrderTrackRecipe { tacho: o.turning.tacho, ..s.clone() });
+    out.recipe.lens =
+        Lens::OrderTrack(OrderTrackRecipe { tacho: o.turning.tacho, interval_s: along.interval_s(), ..s.clone() });
     Ok(out)
 }
 

@@ -1,4 +1,4 @@
-//! Averaged spectra, spectra against time, envelopes and octave bands.
+//! Averaged spectra, envelopes and octave bands.
 
 use super::{Progress, axis, blank, refuse, trace};
 use crate::Refusal;
@@ -6,25 +6,23 @@ use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::{Analysis, PeakFound};
 use crate::recipe::{
-    AveragingName, Blocks, EnvelopeOutput, EnvelopeRecipe, Lens, OctaveAveraging, OctaveRecipe, ScalingName,
-    SpectrogramRecipe, SpectrumRecipe, WindowName,
+    AveragingName, Blocks, CepstrumRecipe, EnvelopeOutput, EnvelopeRecipe, Lens, OctaveAveraging, OctaveRecipe,
+    ScalingName, SpectrumRecipe, WindowName, Zoom,
 };
 use crate::unit::grouped;
-use echo_signal::envelope::envelope as envelope_of;
+use echo_signal::cepstrum::cepstrum as cepstrum_of;
+use echo_signal::envelope::Analytic;
 use echo_signal::octave::{Detector, OctaveBand, OctaveBank, bands};
 use echo_signal::peak;
-use echo_signal::spectrogram::SpectrogramProcessor;
-use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings};
+use echo_signal::spectrum::{Averaging, Scaling, Spectrum, SpectrumProcessor, SpectrumSettings};
 use echo_signal::trend;
 use echo_signal::window::Window;
 use echo_signal::zoom::{ZoomBand, ZoomProcessor};
+use rayon::prelude::*;
 use std::f64::consts::TAU;
 
 /// Peaks listed for each trace.
 const MOST_PEAKS: usize = 80;
-
-/// Largest number of values a map holds.
-const MOST_MAP: usize = 20_000_000;
 
 /// A window by its name and shape.
 pub fn window(name: WindowName, shape: Option<f64>) -> Window {
@@ -55,11 +53,12 @@ pub fn settings(b: &Blocks, rate: f64) -> SpectrumSettings {
 }
 
 /// Quantity and unit of a scaling, for values in `unit`.
-fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, &'static str, String) {
+pub(super) fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, &'static str, String) {
     let unit = if unit.is_empty() { "EU" } else { unit };
     let square = format!("{}²", grouped(unit));
     match scaling {
         ScalingName::Peak => (Scaling::Peak, "peak", unit.to_string()),
+        ScalingName::PeakToPeak => (Scaling::PeakToPeak, "peak to peak", unit.to_string()),
         ScalingName::Rms => (Scaling::Rms, "rms", unit.to_string()),
         ScalingName::Power => (Scaling::Power, "power", square),
         ScalingName::Psd => (Scaling::Psd, "PSD", format!("{square}/Hz")),
@@ -127,7 +126,7 @@ fn add_spectrum(
 }
 
 /// What integration and units make of an amplitude at a frequency.
-fn moved(c: &Chosen, f: f64, integrate_above_hz: f64) -> f64 {
+pub(super) fn moved(c: &Chosen, f: f64, integrate_above_hz: f64) -> f64 {
     match c.integrations {
         0 => 1.0,
         n if n > 0 && (f < integrate_above_hz || f <= 0.0) => 0.0,
@@ -135,12 +134,15 @@ fn moved(c: &Chosen, f: f64, integrate_above_hz: f64) -> f64 {
     }
 }
 
-/// Averaged spectrum, plain or zoomed.
-pub fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
-    let channels = view.channels.clone();
-    let settings = settings(&s.blocks(), view.rate());
+/// The averaged spectrum of each channel.
+fn averaged(
+    settings: SpectrumSettings,
+    zoom: Option<Zoom>,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Vec<Spectrum>, AnalysisError> {
     let make = || -> Result<Processor, AnalysisError> {
-        Ok(match s.zoom {
+        Ok(match zoom {
             None => Processor::Plain(Box::new(SpectrumProcessor::new(settings)?)),
             Some(z) => Processor::Zoomed(Box::new(ZoomProcessor::new(
                 settings,
@@ -148,60 +150,42 @@ pub fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>)
             )?)),
         })
     };
-    let mut processors = channels.iter().map(|_| make()).collect::<Result<Vec<_>, _>>()?;
+    let mut processors = view.channels.iter().map(|_| make()).collect::<Result<Vec<_>, _>>()?;
     view.feed(progress, &mut processors, &|p, _, x, fresh| p.push(x, fresh))?;
+    let finished = processors.iter().map(|p| match p {
+        Processor::Plain(p) => p.finish(),
+        Processor::Zoomed(p) => p.finish(),
+    });
+    Ok(finished.collect::<Result<Vec<_>, _>>()?)
+}
+
+/// Averaged spectrum, plain or zoomed.
+pub fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let found = averaged(settings(&s.blocks(), view.rate()), s.zoom, view, progress)?;
     let mut out = blank();
-    for (c, p) in channels.iter().zip(&processors) {
-        let found = match p {
-            Processor::Plain(p) => p.finish()?,
-            Processor::Zoomed(p) => p.finish()?,
-        };
-        add_spectrum(&mut out, c, &found, (&s.blocks(), s.scaling), view.integrate_above_hz());
+    for (c, found) in view.channels.iter().zip(&found) {
+        add_spectrum(&mut out, c, found, (&s.blocks(), s.scaling), view.integrate_above_hz());
     }
     Ok(out)
 }
 
-/// Spectra against time.
-pub fn spectrogram(
-    s: &SpectrogramRecipe,
-    view: &mut View<'_>,
-    progress: Progress<'_>,
-) -> Result<Analysis, AnalysisError> {
-    let channels = view.channels.clone();
-    let (rate, from_s) = (view.rate(), view.start_s());
-    let settings = settings(&s.blocks(), rate);
-    settings.check()?;
-    let step = s.interval_s.map_or(settings.hop() as f64, |t| t * rate).max(1.0);
-    let values = view.len() as f64 / step * (settings.block / 2 + 1) as f64 * channels.len() as f64;
-    if values > MOST_MAP as f64 {
-        let says = format!("a distance that makes up to {MOST_MAP} values; this makes {values:.0}");
-        return refuse("interval_s", s.interval_s.unwrap_or(step / rate), &says);
+/// Power cepstrum of the averaged spectrum.
+pub fn cepstrum(s: &CepstrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
+    let settings = settings(&s.blocks(), view.rate());
+    let longest = settings.block as f64 / 2.0 / view.rate();
+    if s.from_s >= longest {
+        return refuse("from_s", s.from_s, &format!("below {longest} s, half a block"));
     }
-    let (scaling, quantity, _) = labelled(s.scaling, "");
-    let make = || SpectrogramProcessor::new(settings, scaling, s.interval_s);
-    let mut states = channels.iter().map(|_| make()).collect::<Result<Vec<_>, _>>()?;
-    view.feed(progress, &mut states, &|p, at, x, fresh| {
-        if fresh {
-            p.interrupt(at as u64);
-        }
-        p.push(x)?;
-        Ok(())
-    })?;
+    let spectra = averaged(settings, None, view, progress)?;
     let mut out = blank();
-    let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
-    for (c, p) in channels.iter().zip(&states) {
-        let found = p.finish()?;
-        let gains: Vec<f64> = found
-            .frequencies_hz
-            .iter()
-            .map(|f| moved(c, *f, view.integrate_above_hz()).powi(if squared { 2 } else { 1 }))
-            .collect();
+    for (c, spectrum) in view.channels.iter().zip(&spectra) {
+        let found = cepstrum_of(spectrum)?;
+        let from = found.quefrencies_s.partition_point(|q| *q < s.from_s);
         if out.axes.is_empty() {
-            out.axes.push(axis("time", "s", found.times_s.iter().map(|t| t + from_s).collect()));
-            out.axes.push(axis("frequency", "Hz", found.frequencies_hz.clone()));
+            out.averages = Some(spectrum.averages());
+            out.axes.push(axis("quefrency", "s", found.quefrencies_s[from..].to_vec()));
         }
-        let values = found.columns.iter().flat_map(|column| column.iter().zip(&gains).map(|(v, g)| v * g)).collect();
-        out.traces.push(trace(c, quantity, labelled(s.scaling, &c.result_unit).2, values));
+        out.traces.push(trace(c, "cepstrum", String::new(), found.values[from..].to_vec()));
     }
     Ok(out)
 }
@@ -214,19 +198,31 @@ pub fn envelope(s: &EnvelopeRecipe, view: &mut View<'_>, progress: Progress<'_>)
         return Err(Refusal::new("band_hz", "band_hz is missing; allowed are a lower and an upper edge in Hz").into());
     };
     let (_, whole) = view.held(progress)?;
+    let analytic = Analytic::new(whole.first().map_or(0, Vec::len))?;
+    let found = whole
+        .into_par_iter()
+        .map(|x| {
+            let mut found = analytic.envelope(&x, rate, (lo, hi), s.order)?;
+            let spectrum = match s.output {
+                EnvelopeOutput::Waveform => None,
+                EnvelopeOutput::Spectrum => {
+                    trend::remove_mean(&mut found)?;
+                    Some(echo_signal::spectrum::spectrum(&found, settings)?)
+                }
+            };
+            Ok::<_, AnalysisError>((found, spectrum))
+        })
+        .collect::<Result<Vec<_>, _>>()?;
     let mut out = blank();
-    for (c, x) in view.channels.clone().iter().zip(whole) {
-        let mut found = envelope_of(&x, rate, (lo, hi), s.order)?;
-        match s.output {
-            EnvelopeOutput::Waveform => {
+    for (c, (found, spectrum)) in view.channels.clone().iter().zip(found) {
+        match spectrum {
+            None => {
                 if out.axes.is_empty() {
                     out.axes.push(axis("time", "s", (0..n).map(|k| from_s + k as f64 / rate).collect()));
                 }
                 out.traces.push(trace(c, "envelope", c.unit.clone(), found));
             }
-            EnvelopeOutput::Spectrum => {
-                trend::remove_mean(&mut found)?;
-                let spectrum = echo_signal::spectrum::spectrum(&found, settings)?;
+            Some(spectrum) => {
                 add_spectrum(&mut out, c, &spectrum, (&s.blocks(), s.scaling), view.integrate_above_hz());
             }
         }

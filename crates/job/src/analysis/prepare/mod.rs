@@ -8,10 +8,10 @@ pub use units::Chosen;
 use super::AnalysisError;
 use super::source::{Source, SourceInfo};
 use crate::Refusal;
-use crate::recipe::{Lens, Recipe, Step, Stretch};
+use crate::recipe::{AlongName, Lens, Recipe, SpectrogramRecipe, Step, Stretch};
 use echo_signal::motion;
 use rayon::prelude::*;
-use steps::apply;
+use steps::{Piece, apply, rate_after, trimmed};
 use units::chosen;
 
 /// Frames read at a time while streaming.
@@ -34,6 +34,10 @@ pub struct View<'a> {
     from: u64,
     to: u64,
     preparation: Preparation,
+    /// Samples a second after preparation, Hz.
+    rate: f64,
+    /// Samples of the block of each piece that alone counts.
+    first_block: Option<usize>,
 }
 
 /// Takes a piece of one channel into its state: position in the stretch, samples, and whether they
@@ -53,18 +57,39 @@ struct Preparation {
 }
 
 impl Preparation {
-    fn carry_out(&self, c: &Chosen, samples: &mut Vec<f64>) -> Result<(), AnalysisError> {
+    /// Prepares a whole piece; gives by how many samples of the new rate its start was trimmed.
+    fn carry_out(&self, c: &Chosen, samples: &mut Vec<f64>) -> Result<usize, AnalysisError> {
+        let mut piece = Piece { samples: std::mem::take(samples), rate: self.rate, start_s: 0.0 };
         for step in &self.steps {
-            apply(step, samples, self.rate)?;
+            apply(step, &mut piece)?;
         }
+        if piece.samples.is_empty() {
+            let (start_s, end_s) = trimmed(&self.steps);
+            let says = format!(
+                "{start_s} s at the start and {end_s} s at the end are trimmed; allowed is less than the stretch or a piece of it between gaps"
+            );
+            return Err(Refusal::new("prepare", says).into());
+        }
+        let rate = piece.rate;
+        *samples = piece.samples;
         if c.motion > 0 {
-            *samples = motion::integrate(samples, self.rate, c.motion, self.integrate_above_hz)?;
+            *samples = motion::integrate(samples, rate, c.motion, self.integrate_above_hz)?;
         } else if c.motion < 0 {
-            *samples = motion::differentiate(samples, self.rate, -c.motion)?;
+            *samples = motion::differentiate(samples, rate, -c.motion)?;
         }
         if c.motion != 0 {
             samples.iter_mut().for_each(|x| *x *= c.result_factor);
         }
+        Ok((piece.start_s * rate).round() as usize)
+    }
+
+    /// The part of a piece as it came that trimming leaves.
+    fn only_trimmed(&self, samples: &mut Vec<f64>) -> Result<(), AnalysisError> {
+        let mut piece = Piece { samples: std::mem::take(samples), rate: self.rate, start_s: 0.0 };
+        for step in self.steps.iter().filter(|s| matches!(s, Step::Trim { .. })) {
+            apply(step, &mut piece)?;
+        }
+        *samples = piece.samples;
         Ok(())
     }
 }
@@ -77,6 +102,10 @@ fn against(lens: &Lens) -> (Vec<u32>, &'static str) {
         Lens::Speed(s) => (vec![s.tacho.channel], "tacho.channel"),
         Lens::OrderMap(o) => (vec![o.tacho.channel], "tacho.channel"),
         Lens::OrderTrack(o) => (vec![o.tacho.channel], "tacho.channel"),
+        Lens::Spectrogram(SpectrogramRecipe { along: AlongName::Speed, tacho: Some(t), .. }) => {
+            (vec![t.channel], "tacho.channel")
+        }
+        Lens::Orbit(o) => (vec![o.tacho.channel], "tacho.channel"),
         _ => (Vec::new(), ""),
     }
 }
@@ -120,18 +149,35 @@ impl<'a> View<'a> {
                 rate: info.sample_rate_hz,
                 integrate_above_hz: recipe.integrate_above_hz,
             },
+            rate: rate_after(&recipe.prepare, info.sample_rate_hz),
+            first_block: recipe.lens.first_block(),
             info,
         })
     }
 
-    /// Samples a second, Hz.
+    /// Samples a second as the lens gets them, Hz.
     pub fn rate(&self) -> f64 {
+        self.rate
+    }
+
+    /// The source's samples a second, Hz.
+    fn source_rate(&self) -> f64 {
         self.info.sample_rate_hz
     }
 
-    /// Samples a channel in the stretch.
+    /// Samples a channel in the stretch, as the lens gets them.
     pub fn len(&self) -> usize {
-        (self.to - self.from) as usize
+        let (start_s, end_s) = trimmed(&self.preparation.steps);
+        let off = ((start_s + end_s) * self.rate).round() as usize;
+        self.placed(self.to - self.from).saturating_sub(off)
+    }
+
+    /// Samples of the lens's rate in so many of the source's.
+    fn placed(&self, samples: u64) -> usize {
+        if self.rate == self.source_rate() {
+            return samples as usize;
+        }
+        (samples as f64 * self.rate / self.source_rate()).round() as usize
     }
 
     /// Where a unit asks for integration: what is below this is left out, Hz.
@@ -139,16 +185,17 @@ impl<'a> View<'a> {
         self.preparation.integrate_above_hz
     }
 
-    /// Start of the stretch, s.
+    /// Start of what the lens gets, s.
     pub fn start_s(&self) -> f64 {
-        self.from as f64 / self.rate()
+        self.from as f64 / self.source_rate() + trimmed(&self.preparation.steps).0
     }
 
     /// The recipe with what was left out written in.
     pub fn filled_in(&self, recipe: &Recipe) -> Recipe {
         let mut full = recipe.clone();
         full.channels = Some(self.channels.iter().map(|c| c.number).collect()).filter(|c: &Vec<u32>| !c.is_empty());
-        full.stretch = Some(Stretch { from_s: self.from as f64 / self.rate(), to_s: self.to as f64 / self.rate() });
+        let rate = self.source_rate();
+        full.stretch = Some(Stretch { from_s: self.from as f64 / rate, to_s: self.to as f64 / rate });
         if full.unit.is_none()
             && let Some(first) = self.channels.first()
             && self.channels.iter().all(|c| c.result_unit == first.result_unit)
@@ -160,15 +207,27 @@ impl<'a> View<'a> {
 
     /// Gaps inside the stretch: start from the beginning of the data and length, s.
     pub fn gaps(&self) -> Vec<(f64, f64)> {
-        self.gap_samples().map(|(a, b)| (a as f64 / self.rate(), (b - a) as f64 / self.rate())).collect()
+        let rate = self.source_rate();
+        self.gap_samples().map(|(a, b)| (a as f64 / rate, (b - a) as f64 / rate)).collect()
     }
 
     fn gap_samples(&self) -> impl Iterator<Item = (u64, u64)> + '_ {
         self.info.gaps.iter().map(|(at, n)| ((*at).max(self.from), (at + n).min(self.to))).filter(|(a, b)| a < b)
     }
 
-    /// Stretches without a gap, in samples of the source.
+    /// Stretches without a gap, in samples of the source; of each only what makes its first block,
+    /// where nothing else counts.
     fn whole_pieces(&self) -> Vec<(u64, u64)> {
+        let mut pieces = self.between_gaps();
+        if let Some(block) = self.first_block {
+            let (start_s, end_s) = trimmed(&self.preparation.steps);
+            let needed = (block as f64 / self.rate + start_s + end_s) * self.source_rate();
+            pieces.iter_mut().for_each(|(a, b)| *b = (*b).min(*a + needed.ceil() as u64));
+        }
+        pieces
+    }
+
+    fn between_gaps(&self) -> Vec<(u64, u64)> {
         let mut at = self.from;
         let mut pieces = Vec::new();
         for (a, b) in self.gap_samples() {
@@ -193,22 +252,25 @@ impl<'a> View<'a> {
         (MOST_PIECE / channels.max(1)).clamp(4096, PIECE) as u64
     }
 
-    /// Reads one channel between two samples of the source, in its unit.
-    fn read_whole(&mut self, c: &Chosen, a: u64, b: u64) -> Result<Vec<f64>, AnalysisError> {
-        let mut whole = Vec::with_capacity((b - a) as usize);
-        let mut buffer = [Vec::new()];
+    /// Reads channels between two samples of the source, each in its unit.
+    fn read_whole(&mut self, all: &[Chosen], a: u64, b: u64) -> Result<Vec<Vec<f64>>, AnalysisError> {
+        let indices: Vec<usize> = all.iter().map(|c| c.index).collect();
+        let mut whole = vec![Vec::with_capacity((b - a) as usize); all.len()];
+        let mut buffers = vec![Vec::new(); all.len()];
         let mut at = a;
         while at < b {
-            let n = (b - at).min(PIECE as u64);
-            self.source.read(&[c.index], at, n as usize, &mut buffer)?;
-            whole.extend(buffer[0].iter().map(|x| x * c.factor));
+            let n = (b - at).min((MOST_PIECE / all.len().max(1)).max(PIECE) as u64);
+            self.source.read(&indices, at, n as usize, &mut buffers)?;
+            for ((whole, x), c) in whole.iter_mut().zip(&buffers).zip(all) {
+                whole.extend(x.iter().map(|x| x * c.factor));
+            }
             at += n;
         }
         Ok(whole)
     }
 
     fn check_held(&self, channels: usize) -> Result<(), Refusal> {
-        let held = self.len() as u64 * channels as u64;
+        let held = (self.to - self.from) * channels as u64;
         if held <= MOST_HELD {
             return Ok(());
         }
@@ -232,7 +294,7 @@ impl<'a> View<'a> {
         sink: &Sink<'_, T>,
     ) -> Result<(), AnalysisError> {
         let pieces = self.whole_pieces();
-        let total = self.len().max(1) as f64;
+        let total = (self.to - self.from).max(1) as f64;
         let channels = self.channels.clone();
         if self.streams() {
             let indices: Vec<usize> = channels.iter().map(|c| c.index).collect();
@@ -261,13 +323,16 @@ impl<'a> View<'a> {
         let mut done = 0;
         for (group, states) in channels.chunks(side_by_side).zip(states.chunks_mut(side_by_side)) {
             for &(a, b) in &pieces {
-                let mut whole =
-                    group.iter().map(|c| self.read_whole(c, a, b)).collect::<Result<Vec<_>, AnalysisError>>()?;
-                let position = (a - self.from) as usize;
-                let preparation = &self.preparation;
+                let mut whole = self.read_whole(group, a, b)?;
+                let trimmed_s = trimmed(&self.preparation.steps).0;
+                let position = self.placed(a - self.from);
+                let (preparation, rate, len) = (&self.preparation, self.rate, self.len());
                 states.par_iter_mut().zip(&mut whole).zip(group).try_for_each(|((state, x), c)| {
-                    preparation.carry_out(c, x)?;
-                    sink(state, position, x, true)
+                    let lead = preparation.carry_out(c, x)?;
+                    let position = in_lens(position + lead, trimmed_s, rate);
+                    // Rounding to another rate may make one sample more than there is room for.
+                    x.truncate(len.saturating_sub(position));
+                    if x.is_empty() { Ok(()) } else { sink(state, position, x, true) }
                 })?;
             }
             done += group.len();
@@ -288,18 +353,27 @@ impl<'a> View<'a> {
         sink: &mut TogetherSink<'_>,
     ) -> Result<(), AnalysisError> {
         let all: Vec<Chosen> = self.references.iter().chain(&self.channels).cloned().collect();
-        let total = self.len().max(1) as f64;
+        let total = (self.to - self.from).max(1) as f64;
         let streams = self.streams();
         if !streams {
             self.check_held(all.len())?;
         }
         for (a, b) in self.whole_pieces() {
-            let position = (a - self.from) as usize;
             if !streams {
-                let mut whole = all.iter().map(|c| self.read_whole(c, a, b)).collect::<Result<Vec<_>, _>>()?;
+                let mut whole = self.read_whole(&all, a, b)?;
                 let preparation = &self.preparation;
-                whole.par_iter_mut().zip(&all).try_for_each(|(x, c)| preparation.carry_out(c, x))?;
-                sink(position, &whole.iter().map(Vec::as_slice).collect::<Vec<_>>(), true)?;
+                let leads = whole.par_iter_mut().zip(&all).map(|(x, c)| preparation.carry_out(c, x)).collect::<Result<
+                    Vec<_>,
+                    _,
+                >>(
+                )?;
+                let position = self.placed(a - self.from) + leads.first().copied().unwrap_or(0);
+                let position = in_lens(position, trimmed(&self.preparation.steps).0, self.rate);
+                let room = self.len().saturating_sub(position);
+                let slices: Vec<&[f64]> = whole.iter().map(|x| &x[..x.len().min(room)]).collect();
+                if room > 0 {
+                    sink(position, &slices, true)?;
+                }
             } else {
                 let indices: Vec<usize> = all.iter().map(|c| c.index).collect();
                 let mut buffers = vec![Vec::new(); all.len()];
@@ -339,22 +413,28 @@ impl<'a> View<'a> {
         let channels = self.channels.clone();
         self.check_held(channels.len() + self.references.len())?;
         let (from, to) = (self.from, self.to);
-        let all = channels.len() as f64 + 1.0;
-        let reference = match self.references.first().cloned() {
-            Some(r) => self.read_whole(&r, from, to)?,
+        let mut reference = match self.references.first().cloned() {
+            Some(r) => self.read_whole(&[r], from, to)?.swap_remove(0),
             None => Vec::new(),
         };
+        self.preparation.only_trimmed(&mut reference)?;
         let mut whole = Vec::with_capacity(channels.len());
-        for (i, c) in channels.iter().enumerate() {
-            whole.push(self.read_whole(c, from, to)?);
-            if !progress((i + 1) as f64 / all) {
+        // A few at a time, so that somebody who stops need not wait for all.
+        for group in channels.chunks(4) {
+            whole.extend(self.read_whole(group, from, to)?);
+            if !progress(whole.len() as f64 / (channels.len() + 1) as f64) {
                 return Err(AnalysisError::Stopped);
             }
         }
         let preparation = &self.preparation;
-        whole.par_iter_mut().zip(&channels).try_for_each(|(x, c)| preparation.carry_out(c, x))?;
+        whole.par_iter_mut().zip(&channels).try_for_each(|(x, c)| preparation.carry_out(c, x).map(drop))?;
         Ok((reference, whole))
     }
+}
+
+/// A position counted from where the lens's stretch begins: behind what is trimmed off the start.
+fn in_lens(position: usize, trimmed_s: f64, rate: f64) -> usize {
+    position.saturating_sub((trimmed_s * rate).round() as usize)
 }
 
 fn stretch(asked: Option<Stretch>, info: &SourceInfo) -> Result<(u64, u64), Refusal> {

@@ -15,10 +15,14 @@ fn look(facts: &Facts) -> Vec<Caution> {
     silent
         .map(|c| {
             let says = format!("Input {} hears nothing", facts.label(c.input));
-            let unfed = c.coupling != Coupling::Iepe && c.quantity == Quantity::Acceleration;
+            let unfed = matches!(c.coupling, Coupling::Dc | Coupling::Ac) && c.quantity == Quantity::Acceleration;
             let why = match (c.coupling, unfed) {
                 (Coupling::Iepe, _) => "Cable open, sensor unplugged or broken.",
                 (_, true) => "A sensor with built-in electronics needs IEPE coupling.",
+                (Coupling::Charge, _) => "Cable open, or a sensor with electronics, which gives no charge.",
+                (Coupling::BridgeFull | Coupling::BridgeHalf | Coupling::BridgeQuarter, _) => {
+                    "Supply line open, or a sensor that is no bridge."
+                }
                 _ => "Cable open, source without supply, or a range far too large.",
             };
             let caution = found(RULE.name, c, says, why);

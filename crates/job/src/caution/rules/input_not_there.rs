@@ -42,6 +42,7 @@ mod tests {
             rates_hz: vec![],
             clean_share: 0.4,
             converter_bits: 24,
+            keeps_bytes: 0,
             inputs: vec![],
         };
         assert_eq!(look(&Facts::of(&r).on(Some(&none))).len(), 2);

@@ -1,20 +1,27 @@
 //! The rules, one file each.
 
+mod band_of_interest;
 mod calibration_overdue;
 mod clipped;
+mod coupling_fit;
 mod dead_input;
+mod disk_full;
 mod input_not_there;
 mod no_place;
 mod no_sensor;
 mod other_sensor;
 mod over_sensor;
+mod pulses_fast;
 mod quantity_clash;
 mod range_fit;
+mod resonance_inside;
 mod same_place;
 mod same_sensor;
 mod sensitivity_off;
 mod supply;
 mod swapped_pair;
+mod tacho_off;
+mod trigger_beyond;
 mod unit_mix;
 
 use super::{Caution, Facts};
@@ -29,7 +36,7 @@ pub struct Rule {
     pub look: fn(&Facts) -> Vec<Caution>,
 }
 
-/// All rules of the rig.
+/// All rules of rig and plan.
 pub const ALL: &[Rule] = &[
     clipped::RULE,
     dead_input::RULE,
@@ -38,6 +45,7 @@ pub const ALL: &[Rule] = &[
     sensitivity_off::RULE,
     quantity_clash::RULE,
     supply::RULE,
+    coupling_fit::RULE,
     calibration_overdue::RULE,
     range_fit::RULE,
     over_sensor::RULE,
@@ -47,11 +55,18 @@ pub const ALL: &[Rule] = &[
     no_place::RULE,
     unit_mix::RULE,
     input_not_there::RULE,
+    band_of_interest::RULE,
+    resonance_inside::RULE,
+    trigger_beyond::RULE,
+    tacho_off::RULE,
+    pulses_fast::RULE,
+    disk_full::RULE,
 ];
 
 #[cfg(test)]
 pub(crate) mod bench {
     //! A rig to try rules on.
+    use crate::front_end::{FrontEnd, InputOffer};
     use crate::rig::{Channel, Coupling, Rig};
     use crate::sensitivity::Sensitivity;
     use crate::sensor::Sensor;
@@ -86,6 +101,30 @@ pub(crate) mod bench {
             bias_v: Some(11.0),
             calibrated_on: Some(day(2026, 2, 12)),
             due_on: Some(day(2027, 2, 12)),
+        }
+    }
+
+    /// A front end with inputs like those of the rig.
+    pub fn front_end(inputs: u16) -> FrontEnd {
+        let input = |number| InputOffer {
+            number,
+            unit: 0,
+            connector: number,
+            module: "M1".into(),
+            ranges_v: vec![0.1, 0.5, 1.0, 5.0, 10.0],
+            couplings: Coupling::ALL.to_vec(),
+            high_pass_hz: vec![],
+            supplies_v: vec![],
+        };
+        FrontEnd {
+            model: "Lantern 24".into(),
+            serial: "1".into(),
+            firmware: "1".into(),
+            rates_hz: vec![51_200.0, 1024.0, 5120.0, 12_800.0, 25_600.0],
+            clean_share: 0.4,
+            converter_bits: 24,
+            keeps_bytes: 0,
+            inputs: (1..=inputs).map(input).collect(),
         }
     }
 

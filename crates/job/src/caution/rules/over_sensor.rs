@@ -11,7 +11,7 @@ fn look(facts: &Facts) -> Vec<Caution> {
         .active()
         .filter_map(|c| {
             let most = facts.sensor(c)?.measures_to?;
-            let seen = facts.level(c.input)?.held_share * c.range_v / c.sensitivity.volts_per_si().ok()?;
+            let seen = facts.level(c.input)?.held_share * c.full_scale_si();
             (seen > most).then(|| {
                 let share = seen / most * 100.0;
                 let says =

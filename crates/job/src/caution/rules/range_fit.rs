@@ -54,32 +54,14 @@ fn set(c: &Channel, volts: f64) -> Vec<Cell> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::bench::rig;
+    use super::super::bench::{front_end, rig};
     use super::*;
     use crate::caution::LevelSeen;
-    use crate::front_end::{FrontEnd, InputOffer};
 
     #[test]
     fn room_is_neither_scarce_nor_given_away() {
         let r = rig(4);
-        let input = |number| InputOffer {
-            number,
-            unit: 0,
-            connector: number,
-            module: "M1".into(),
-            ranges_v: vec![0.1, 0.5, 1.0, 5.0, 10.0],
-            couplings: Coupling::ALL.to_vec(),
-            high_pass_hz: vec![],
-        };
-        let front_end = FrontEnd {
-            model: "Lantern 24".into(),
-            serial: "1".into(),
-            firmware: "1".into(),
-            rates_hz: vec![51_200.0],
-            clean_share: 0.4,
-            converter_bits: 24,
-            inputs: (1..=4).map(input).collect(),
-        };
+        let front_end = front_end(4);
         let level = |share| LevelSeen { peak_share: share, held_share: share, over: false };
         let heard = [(1, level(0.9)), (2, level(0.5)), (3, level(0.01)), (4, level(1e-6))];
         let found = look(&Facts::of(&r).heard(heard).on(Some(&front_end)));

@@ -4,6 +4,7 @@ use super::Rule;
 use crate::caution::{Caution, Facts, found};
 use crate::rig::number::plain;
 use crate::rig::{Cell, Channel, Column};
+use crate::sensitivity::Sensitivity;
 use crate::sensor::family;
 use crate::unit::{Quantity, STANDARD_GRAVITY};
 
@@ -13,12 +14,13 @@ pub(super) const RULE: Rule =
 /// How far the sensitivities of one type usually spread.
 const SPREAD: f64 = 0.12;
 
-/// What is known of the sensitivity a row should have, V over SI: from the register, or from the
+/// What is known of the sensitivity a row should have, V, C or V/V over SI: from the register, or from the
 /// others of the same type.
 fn usual(c: &Channel, facts: &Facts) -> Option<(f64, String)> {
-    if let Some(s) = facts.sensor(c).filter(|s| s.quantity == c.quantity) {
+    let alike = |s: &Sensitivity| s.output() == c.sensitivity.output();
+    if let Some(s) = facts.sensor(c).filter(|s| s.quantity == c.quantity && alike(&s.sensitivity)) {
         return Some((
-            s.sensitivity.volts_per_si().ok()?,
+            s.sensitivity.output_per_si().ok()?,
             format!("the register's {} {}", plain(s.sensitivity.value), s.sensitivity.unit),
         ));
     }
@@ -27,8 +29,8 @@ fn usual(c: &Channel, facts: &Facts) -> Option<(f64, String)> {
     }
     let mut others: Vec<f64> = facts
         .active()
-        .filter(|o| o.input != c.input && o.quantity == c.quantity && family(o) == family(c))
-        .filter_map(|o| o.sensitivity.volts_per_si().ok())
+        .filter(|o| o.input != c.input && o.quantity == c.quantity && family(o) == family(c) && alike(&o.sensitivity))
+        .filter_map(|o| o.sensitivity.output_per_si().ok())
         .collect();
     if others.len() < 2 {
         return None;
@@ -43,7 +45,7 @@ fn look(facts: &Facts) -> Vec<Caution> {
 
 fn one(c: &Channel, facts: &Facts) -> Option<Caution> {
     let (usual, whose) = usual(c, facts)?;
-    let ratio = c.sensitivity.volts_per_si().ok()? / usual;
+    let ratio = c.sensitivity.output_per_si().ok()? / usual;
     let near = |factor: f64| (ratio / factor - 1.0).abs() < SPREAD;
     if near(1.0) || !ratio.is_finite() {
         return None;

@@ -1,30 +1,15 @@
 //! Units, sensitivities, the channel table's rules, cautions, and recipes on known signals.
 
+use crate::common::channel;
 use echo_job::analysis::{Memory, Provenance, analyze};
 use echo_job::caution::{Facts, LevelSeen, check};
 use echo_job::plan::{Length, Plan};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Channel, Column, Coupling, Rig, RowChange, typed_number};
+use echo_job::rig::{Column, Coupling, Rig, RowChange, typed_number};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::{Quantity, find};
 use proptest::prelude::*;
 use std::f64::consts::TAU;
-
-fn channel(input: u16) -> Channel {
-    Channel {
-        on: true,
-        name: format!("channel {input}"),
-        sensor: format!("QA-31, {input}"),
-        quantity: Quantity::Acceleration,
-        unit: "m/s²".into(),
-        sensitivity: Sensitivity::new(10.2, "mV/(m/s²)", Quantity::Acceleration).unwrap(),
-        coupling: Coupling::Iepe,
-        range_v: 5.0,
-        point: format!("point {input}"),
-        direction: "vertical".into(),
-        ..Channel::free(input)
-    }
-}
 
 fn rig(n: u16) -> Rig {
     Rig { name: "test".into(), channels: (1..=n).map(channel).collect() }
@@ -33,15 +18,37 @@ fn rig(n: u16) -> Rig {
 #[test]
 fn sensitivities_convert_between_units() {
     let per_g = Sensitivity::new(100.0, "mV/g", Quantity::Acceleration).unwrap();
-    assert!((per_g.volts_per_si().unwrap() - 0.1 / 9.80665).abs() < 1e-15);
+    assert!((per_g.output_per_si().unwrap() - 0.1 / 9.80665).abs() < 1e-15);
     let per_um = Sensitivity::new(7.87, "mV/um", Quantity::Displacement).unwrap();
     assert_eq!(per_um.unit, "mV/µm");
-    assert!((per_um.volts_per_si().unwrap() - 7870.0).abs() < 1e-9);
+    assert!((per_um.output_per_si().unwrap() - 7870.0).abs() < 1e-9);
     assert_eq!(Sensitivity::new(1.0, "V/(m/s2)", Quantity::Acceleration).unwrap().unit, "V/(m/s²)");
     assert_eq!(find("m/s^2").unwrap().symbol, "m/s²");
     let mut c = channel(1);
     c.unit = "g".into();
     assert!((c.full_scale() - 5.0 / 0.0102 / 9.80665).abs() < 1e-9);
+}
+
+#[test]
+fn charge_and_bridges_fill_their_range_in_their_own_kind() {
+    let mut c = channel(1);
+    for (value, unit, coupling, quantity, shown, full) in [
+        // 5 V at 1 mV/pC are 5 000 pC.
+        (3.12, "pC/(m/s²)", Coupling::Charge, Quantity::Acceleration, "m/s²", 5000.0 / 3.12),
+        (30.6, "pC/g", Coupling::Charge, Quantity::Acceleration, "g", 5000.0 / 30.6),
+        // 5 V at a supply of 5 V are 1 000 mV/V; a load cell of 2 mV/V at 50 N.
+        (0.04, "mV/V/N", Coupling::BridgeFull, Quantity::Force, "kN", 1000.0 / 0.04 / 1e3),
+        (0.0005, "mV/V/(µm/m)", Coupling::BridgeQuarter, Quantity::Strain, "µm/m", 1000.0 / 0.0005),
+    ] {
+        c.sensitivity = Sensitivity::new(value, unit, quantity).unwrap();
+        (c.coupling, c.quantity, c.unit) = (coupling, quantity, shown.into());
+        assert!((c.full_scale() / full - 1.0).abs() < 1e-12, "{unit}: {}", c.full_scale());
+        let rig = Rig { name: "test".into(), channels: vec![c.clone()] };
+        assert!(rig.check(None).is_ok());
+        c.coupling = Coupling::Dc;
+        let refused = Rig { name: "test".into(), channels: vec![c.clone()] }.check(None).unwrap_err();
+        assert!(refused.field == "coupling" && refused.says.contains(unit), "{}", refused.says);
+    }
 }
 
 #[test]
@@ -100,18 +107,13 @@ fn cautions_find_what_a_colleague_would() {
 
 #[test]
 fn sums_follow_from_a_plan() {
-    let plan = Plan {
-        sample_rate_hz: 51_200.0,
-        length: Length::After { duration_s: 10.0 },
-        run_kind: String::new(),
-        block: 32_768,
-    };
-    let s = plan.sums(24, 0.4, Some(1_000_000_000));
+    let plan = Plan { sample_rate_hz: 51_200.0, length: Length::After { duration_s: 10.0 }, ..Plan::default() };
+    let s = plan.sums(&rig(24), 0.4, Some(1_000_000_000));
     assert_eq!(s.samples, Some(512_000));
     assert!((s.line_spacing_hz - 1.5625).abs() < 1e-12 && (s.clean_to_hz - 20_480.0).abs() < 1e-9);
     assert!((s.room_s.unwrap() - 1e9 / (51_200.0 * 24.0 * 2.1)).abs() < 1e-6);
     let endless = Plan { length: Length::WhenStopped, ..plan };
-    assert_eq!(endless.sums(24, 0.4, None).size_bytes, None);
+    assert_eq!(endless.sums(&rig(24), 0.4, None).size_bytes, None);
 }
 
 fn spectrum_of(x: Vec<f64>, recipe: &str) -> echo_job::analysis::Analysis {

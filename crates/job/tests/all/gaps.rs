@@ -1,8 +1,9 @@
 //! Runs with a missing stretch: nothing reaches over it, nothing is made up inside it, and lenses
 //! that need the whole say so.
 
+use crate::common::provenance;
 use echo_job::analysis::source::{Source, SourceInfo};
-use echo_job::analysis::{Analysis, AnalysisError, Memory, Provenance, analyze};
+use echo_job::analysis::{Analysis, AnalysisError, Memory, analyze};
 use echo_job::recipe::Recipe;
 use std::f64::consts::TAU;
 
@@ -37,8 +38,7 @@ impl Source for Torn {
 fn carry_out(recipe: &str) -> Result<Analysis, AnalysisError> {
     // The tone goes on at another level after the gap.
     let tone = |i: u32| (TAU * 128.0 * f64::from(i) / RATE).cos() * if i < 5000 { 1.0 } else { 3.0 };
-    let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
-    analyze(&Recipe::from_json(recipe)?, &mut Torn::new((0..16_384).map(tone).collect()), provenance, &mut |_| true)
+    analyze(&Recipe::from_json(recipe)?, &mut Torn::new((0..16_384).map(tone).collect()), provenance(), &mut |_| true)
 }
 
 #[test]
@@ -81,4 +81,23 @@ fn a_lens_that_needs_the_whole_says_where_it_is_torn() {
         let torn = matches!(&aside, Err(AnalysisError::Refused(r)) if r.says.contains("missing at"));
         assert!(!torn, "{lens}");
     }
+}
+
+#[test]
+fn only_the_first_block_of_each_take_is_averaged_over_triggers() {
+    // One block of the piece before the gap, one of the piece after it, whatever else would fit.
+    let recipe = r#"{"lens": "spectrum", "block": 1024, "scaling": "power", "of_takes": "first"}"#;
+    let a = carry_out(recipe).unwrap();
+    assert_eq!(a.averages, Some(2));
+    assert!((a.traces[0].values[128] - (0.5 + 4.5) / 2.0).abs() < 1e-9, "{}", a.traces[0].values[128]);
+    // At another rate a block is longer in time; trimming moves where it begins.
+    let prepare = r#""prepare": [{"do": "trim", "start_s": 0.5}, {"do": "resample", "rate_hz": 512}]"#;
+    let slower = carry_out(&recipe.replace("\"of_takes\"", &format!("{prepare}, \"of_takes\"")).replace("1024", "512"));
+    let slower = slower.unwrap();
+    assert_eq!(slower.averages, Some(2));
+    assert!((slower.traces[0].values[128] - 2.5).abs() < 0.02, "{}", slower.traces[0].values[128]);
+    let long = carry_out(&recipe.replace("1024", "8192")).unwrap();
+    assert_eq!(long.averages, Some(1), "a piece that is too short has none");
+    let says = carry_out(&recipe.replace("first", "some")).unwrap_err().to_string();
+    assert!(says.contains("of_takes") && says.contains("every"), "{says}");
 }

@@ -8,7 +8,7 @@ fn least(lens: &str) -> Value {
     let mut r = json!({ "lens": lens });
     match lens {
         "envelope" => r["band_hz"] = json!([100, 200]),
-        "speed" | "order_map" | "order_track" => r["tacho"] = json!({ "channel": 2 }),
+        "speed" | "order_map" | "order_track" | "orbit" => r["tacho"] = json!({ "channel": 2 }),
         _ => {}
     }
     r
@@ -120,7 +120,7 @@ proptest::proptest! {
             let mut r = least(lens);
             r[&key] = value.clone();
             let _ = Recipe::from_value(r);
-            for known in ["tacho", "prepare", "stretch", "edges", "reference", "zoom", "force_window", "orders", "sensitivities"] {
+            for known in ["tacho", "prepare", "stretch", "edges", "reference", "zoom", "force_window", "orders", "sensitivities", "math"] {
                 let mut r = least(lens);
                 r[known] = value.clone();
                 if let Err(e) = Recipe::from_value(r) {

@@ -10,19 +10,7 @@ use echo_job::unit::{Quantity, UNITS, find, find_for, grouped};
 use proptest::prelude::*;
 
 fn channel(input: u16) -> Channel {
-    Channel {
-        on: true,
-        name: format!("hull frame {input}"),
-        sensor: format!("QA-31, {input}"),
-        quantity: Quantity::Acceleration,
-        unit: "m/s²".into(),
-        sensitivity: Sensitivity::new(10.2, "mV/(m/s²)", Quantity::Acceleration).unwrap(),
-        coupling: Coupling::Iepe,
-        range_v: 5.0,
-        point: format!("point {input}"),
-        direction: "vertical".into(),
-        ..Channel::free(input)
-    }
+    Channel { name: format!("hull frame {input}"), ..crate::common::channel(input) }
 }
 
 fn rig(n: u16) -> Rig {
@@ -37,12 +25,14 @@ fn lantern(inputs: u16) -> FrontEnd {
         rates_hz: vec![1024.0, 25_600.0, 51_200.0],
         clean_share: 0.4,
         converter_bits: 24,
+        keeps_bytes: 0,
         inputs: (1..=inputs)
             .map(|number| InputOffer {
                 number,
                 unit: 0,
                 connector: number,
                 high_pass_hz: vec![0.0, 10.0],
+                supplies_v: vec![],
                 module: "A".into(),
                 ranges_v: vec![0.1, 1.0, 5.0, 10.0],
                 couplings: if number == 2 {
@@ -68,14 +58,13 @@ fn every_unit_converts_to_si_and_back_and_has_its_sensitivity() {
             "{}",
             refused.says
         );
-        for volts in ["mV", "V"] {
-            let s = Sensitivity::new(2.0, &format!("{volts}/{}", grouped(unit.symbol)), unit.quantity).unwrap();
-            let scale = if volts == "mV" { 1e-3 } else { 1.0 };
-            assert!((s.volts_per_si().unwrap() * unit.to_si / scale - 2.0).abs() < 1e-12, "{s:?}");
+        for (output, scale) in [("mV", 1e-3), ("V", 1.0), ("pC", 1e-12), ("mV/V", 1e-3)] {
+            let s = Sensitivity::new(2.0, &format!("{output}/{}", grouped(unit.symbol)), unit.quantity).unwrap();
+            assert!((s.output_per_si().unwrap() * unit.to_si / scale - 2.0).abs() < 1e-12, "{s:?}");
         }
     }
     for quantity in Quantity::ALL {
-        assert_eq!(allowed(quantity).len(), 2 * quantity.units().count());
+        assert_eq!(allowed(quantity).len(), 4 * quantity.units().count());
         for unit in allowed(quantity) {
             assert!(Sensitivity::new(1.0, &unit, quantity).is_ok(), "{unit}");
         }
@@ -154,7 +143,7 @@ fn a_quantity_takes_its_units_along_and_a_typed_unit_stays() {
 
 #[test]
 fn plans_that_cannot_be_are_refused_with_what_can() {
-    let plan = |rate, length, block| Plan { sample_rate_hz: rate, length, run_kind: String::new(), block };
+    let plan = |rate, length, block| Plan { sample_rate_hz: rate, length, block, ..Plan::default() };
     let after = |duration_s| Length::After { duration_s };
     let f = lantern(2);
     assert!(plan(51_200.0, after(10.0), 4096).check(Some(&f)).is_ok());
@@ -176,7 +165,7 @@ fn plans_that_cannot_be_are_refused_with_what_can() {
     assert!(
         serde_json::from_str::<Plan>(r#"{"sample_rate_hz": 1, "length": {"ends": "when_stopped"}, "x": 1}"#).is_err()
     );
-    let sums = plan(51_200.0, after(60.0), 32_768).sums(0, 0.4, Some(1000));
+    let sums = plan(51_200.0, after(60.0), 32_768).sums(&rig(0), 0.4, Some(1000));
     assert_eq!((sums.size_bytes, sums.room_s), (Some(0.0), None), "no channel fills no disk");
 }
 

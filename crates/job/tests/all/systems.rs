@@ -17,6 +17,7 @@ fn lantern(model: &str, serial: &str, inputs: u16) -> FrontEnd {
         ranges_v: vec![0.1, 0.5, 1.0, 5.0, 10.0],
         couplings: Coupling::ALL.to_vec(),
         high_pass_hz: vec![0.0, 1.0, 10.0],
+        supplies_v: vec![],
     };
     FrontEnd {
         model: model.into(),
@@ -25,6 +26,7 @@ fn lantern(model: &str, serial: &str, inputs: u16) -> FrontEnd {
         rates_hz: vec![1024.0, 25_600.0, 51_200.0],
         clean_share: 0.4,
         converter_bits: 24,
+        keeps_bytes: 0,
         inputs: (1..=inputs).map(offer).collect(),
     }
 }

@@ -1,73 +1,11 @@
 //! Every lens on signals whose truth is known, and every refusal a recipe can meet.
 
-use echo_job::analysis::{Analysis, AnalysisError, Memory, Provenance, analyze};
+use echo_job::analysis::{Analysis, AnalysisError, Memory, analyze};
 use echo_job::recipe::{LENSES, Recipe};
 use proptest::prelude::*;
 use std::f64::consts::TAU;
 
-const RATE: f64 = 8192.0;
-
-fn cosine(hz: f64, amplitude: f64, phase: f64, seconds: f64) -> Vec<f64> {
-    (0..(seconds * RATE) as usize).map(|i| amplitude * (TAU * hz * i as f64 / RATE + phase).cos()).collect()
-}
-
-fn noise(seed: u64, n: usize) -> Vec<f64> {
-    let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
-    (0..n)
-        .map(|_| {
-            state ^= state << 13;
-            state ^= state >> 7;
-            state ^= state << 17;
-            (state >> 11) as f64 / (1u64 << 52) as f64 - 1.0
-        })
-        .collect()
-}
-
-fn provenance() -> Provenance {
-    Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), sha256: None }
-}
-
-fn memory(channels: &[(&str, &str, Vec<f64>)]) -> Memory {
-    Memory::new(RATE, channels.iter().map(|(n, u, x)| (n.to_string(), u.to_string(), x.clone())).collect())
-}
-
-fn carry_out(recipe: &str, source: &mut Memory) -> Result<Analysis, AnalysisError> {
-    analyze(&Recipe::from_json(recipe)?, source, provenance(), &mut |_| true)
-}
-
-fn made(recipe: &str, source: &mut Memory) -> Analysis {
-    let first = carry_out(recipe, source).unwrap_or_else(|e| panic!("{recipe}: {e}"));
-    // Written out with its defaults and read back, a recipe gives the same bits.
-    let again = serde_json::to_string(&first.recipe).unwrap();
-    let second = carry_out(&again, source).unwrap_or_else(|e| panic!("{again}: {e}"));
-    let text = |a: &Analysis| serde_json::to_string(a).unwrap();
-    assert_eq!(text(&first), text(&second), "{recipe}");
-    first
-}
-
-fn number(a: &Analysis, name: &str) -> f64 {
-    a.numbers.iter().find(|n| n.name == name).unwrap_or_else(|| panic!("no {name}")).value
-}
-
-fn refusal(recipe: &str, source: &mut Memory) -> (String, String) {
-    match carry_out(recipe, source) {
-        Err(AnalysisError::Refused(r)) => (r.field, r.says),
-        other => panic!("{recipe}: {:?}", other.map(|a| a.numbers)),
-    }
-}
-
-/// Order 1 with phase, a tacho of four teeth, and a defect that rings at 3 kHz.
-fn machine() -> Memory {
-    let n = (12.0 * RATE) as usize;
-    let turned = |t: f64| 8.0 * t + 1.5 * t * t;
-    let (mut x, mut tacho) = (vec![0.0; n], vec![0.0; n]);
-    for i in 0..n {
-        let a = turned(i as f64 / RATE);
-        x[i] = 2.0 * (TAU * a + 0.6).cos() + 0.5 * (TAU * 3.0 * a - 1.0).cos();
-        tacho[i] = if (4.0 * a).fract() < 0.5 { 5.0 } else { 0.1 };
-    }
-    memory(&[("bearing, vertical", "m/s²", x), ("tacho", "V", tacho)])
-}
+use crate::common::*;
 
 #[test]
 fn a_response_names_its_pair_and_its_unit() {
@@ -265,79 +203,6 @@ fn shocks_and_arrivals_are_read() {
 }
 
 #[test]
-fn orders_and_speed_are_followed() {
-    let mut s = machine();
-    let tacho = r#""tacho": {"channel": 2, "pulses_per_rev": 4}"#;
-    let a = made(&format!(r#"{{"lens": "speed", {tacho}, "interval_s": 0.5}}"#), &mut s);
-    for (t, rpm) in a.axes[0].values.iter().zip(&a.traces[0].values) {
-        assert!((rpm / (60.0 * (8.0 + 3.0 * t)) - 1.0).abs() < 5e-3, "{t}: {rpm}");
-    }
-    assert!(number(&a, "highest") > 2500.0);
-    let a = made(&format!(r#"{{"lens": "order_track", {tacho}, "orders": [1, 3]}}"#), &mut s);
-    assert_eq!(
-        a.traces.iter().map(|t| t.name.as_str()).collect::<Vec<_>>(),
-        ["order 1, bearing, vertical", "order 3, bearing, vertical"]
-    );
-    // Angle zero is at the first counted pulse, the second tooth's edge: a quarter turn on.
-    for (t, (amplitude, phase, order)) in a.traces.iter().zip([(2.0, 0.6, 1.0), (0.5, -1.0, 3.0)]) {
-        for (re, im) in t.re.iter().flatten().zip(t.im.iter().flatten()) {
-            assert!((re.hypot(*im) / amplitude - 1.0).abs() < 0.02);
-            let off = (im.atan2(*re) - phase - TAU * order / 4.0).rem_euclid(TAU);
-            assert!(off.min(TAU - off) < 0.05, "{off}");
-        }
-    }
-    let calm = made(&format!(r#"{{"lens": "order_track", {tacho}, "slow_roll_rpm": [500, 3000]}}"#), &mut s);
-    assert!(calm.traces[0].re.iter().flatten().all(|v| v.abs() < 0.1));
-    let a = made(&format!(r#"{{"lens": "order_map", {tacho}, "max_order": 5, "step_rpm": 100}}"#), &mut s);
-    assert_eq!(a.axes.iter().map(|x| x.name.as_str()).collect::<Vec<_>>(), ["speed", "order"]);
-    let width = a.axes[1].values.len();
-    assert!(a.traces[0].values.chunks(width).all(|row| (row[10] - 2.0).abs() < 0.05 && (row[30] - 0.5).abs() < 0.03));
-    let close = made(&format!(r#"{{"lens": "order_track", {tacho}, "orders": [1, 1.1]}}"#), &mut s);
-    assert_eq!(close.cautions[0].rule, "close orders");
-    for (recipe, field) in [
-        (r#"{"lens": "order_track"}"#, "tacho"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 9}}"#, "tacho.channel"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2, "threshold": 40}}"#, "tacho.threshold"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2, "pulses_per_rev": 0}}"#, "tacho.pulses_per_rev"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2}, "orders": []}"#, "orders"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2}, "orders": [-1]}"#, "orders"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2}, "step_rpm": 0}"#, "step_rpm"),
-        (r#"{"lens": "order_track", "tacho": {"channel": 2}, "method": "guess"}"#, "method"),
-        (r#"{"lens": "order_map", "tacho": {"channel": 2}, "resolution": 0}"#, "resolution"),
-        (r#"{"lens": "order_map", "tacho": {"channel": 2}, "channels": [3]}"#, "channels"),
-        (r#"{"lens": "speed", "tacho": {"channel": 2}, "interval_s": 1e9}"#, "interval_s"),
-        (r#"{"lens": "speed", "tacho": {"channel": 2, "smooth_s": -1}}"#, "tacho.smooth_s"),
-    ] {
-        assert_eq!(refusal(recipe, &mut s).0, field, "{recipe}");
-    }
-}
-
-#[test]
-fn a_missed_pulse_is_told() {
-    let mut s = machine();
-    let (x, mut tacho) = {
-        let a = made(r#"{"lens": "waveform"}"#, &mut s);
-        (a.traces[0].values.clone(), a.traces[1].values.clone())
-    };
-    // The pulse around the fifth second is not there.
-    let from = (5.0 * RATE) as usize;
-    let rise = (from..).find(|&i| tacho[i] < 1.0 && tacho[i + 1] > 1.0).unwrap();
-    let fall = (rise + 1..).find(|&i| tacho[i] > 1.0 && tacho[i + 1] < 1.0).unwrap();
-    tacho[rise..=fall].fill(0.1);
-    let mut s = memory(&[("bearing", "m/s²", x), ("tacho", "V", tacho)]);
-    let a = made(r#"{"lens": "speed", "tacho": {"channel": 2, "pulses_per_rev": 4}}"#, &mut s);
-    assert_eq!(a.cautions[0].rule, "tacho missed");
-    assert!(a.cautions[0].says.starts_with("1 of ") && a.cautions[0].channel == Some(2), "{:?}", a.cautions);
-    let worst = a.axes[0]
-        .values
-        .iter()
-        .zip(&a.traces[0].values)
-        .map(|(t, rpm)| (rpm / (60.0 * (8.0 + 3.0 * t)) - 1.0).abs())
-        .fold(0.0, f64::max);
-    assert!(worst < 0.01, "the angle goes on: {worst}");
-}
-
-#[test]
 fn preparation_carries_units_along() {
     let mut s = memory(&[("deck", "g", cosine(100.0, 1.0, 0.0, 4.0))]);
     let numbers = |recipe: &str, s: &mut Memory| {
@@ -441,4 +306,108 @@ proptest! {
             let _ = carry_out(&format!("{{{recipe}}}"), &mut source);
         }
     }
+}
+
+#[test]
+fn trimming_and_another_rate_move_what_the_lens_gets() {
+    // A step that a filter rings at, and a tone.
+    let x: Vec<f64> = (0..40_960).map(|i| 5.0 + (TAU * 50.0 * i as f64 / RATE).cos()).collect();
+    let mut s = memory(&[("deck", "m/s²", x)]);
+    let whole = made(r#"{"lens": "waveform"}"#, &mut s);
+    let cut = made(
+        r#"{"lens": "waveform", "stretch": {"from_s": 1, "to_s": 4}, "prepare": [{"do": "trim", "start_s": 0.5, "end_s": 0.25}]}"#,
+        &mut s,
+    );
+    let times = &cut.axes[0].values;
+    assert_eq!((times[0], times.len()), (1.5, (2.25 * RATE) as usize));
+    assert_eq!(cut.traces[0].values[..], whole.traces[0].values[(1.5 * RATE) as usize..(3.75 * RATE) as usize]);
+    let slow = made(r#"{"lens": "waveform", "prepare": [{"do": "resample", "rate_hz": 1000}]}"#, &mut s);
+    let times = &slow.axes[0].values;
+    assert!((times[1] - 0.001).abs() < 1e-12 && times.len().abs_diff(5000) <= 1, "{}", times.len());
+    for (t, v) in times.iter().zip(&slow.traces[0].values).skip(200).take(4500) {
+        assert!((v - 5.0 - (TAU * 50.0 * t).cos()).abs() < 1e-3, "{v} at {t}");
+    }
+    // Lines are those of the new rate; what is said of the stretch is in the input's time.
+    let lines = made(
+        r#"{"lens": "spectrum", "block": 1000, "prepare": [{"do": "zero"}, {"do": "resample", "rate_hz": 1000}]}"#,
+        &mut s,
+    );
+    assert!((lines.axes[0].values[50] - 50.0).abs() < 1e-9 && (lines.traces[0].values[50] - 1.0).abs() < 1e-3);
+    assert_eq!(lines.recipe.stretch.map(|s| s.to_s), Some(5.0));
+    for (recipe, part) in [
+        (r#"{"lens": "waveform", "prepare": [{"do": "trim", "start_s": -1}]}"#, "0 s or more"),
+        (r#"{"lens": "waveform", "prepare": [{"do": "trim", "start_s": 3, "end_s": 3}]}"#, "less than the stretch"),
+        (r#"{"lens": "waveform", "prepare": [{"do": "resample", "rate_hz": 0}]}"#, "above 0"),
+        (
+            r#"{"lens": "order_map", "tacho": {"channel": 1}, "prepare": [{"do": "resample", "rate_hz": 500}]}"#,
+            "resampled by its angle",
+        ),
+    ] {
+        let (_, says) = refusal(recipe, &mut s);
+        assert!(says.contains(part), "{says}");
+    }
+}
+
+#[test]
+fn a_height_from_peak_to_peak_is_twice_the_peak() {
+    let mut s = memory(&[("deck", "m/s²", cosine(512.0, 3.0, 0.2, 4.0))]);
+    let of = |scaling: &str, s: &mut Memory| {
+        let recipe = format!(r#"{{"lens": "spectrum", "block": 1024, "scaling": "{scaling}"}}"#);
+        made(&recipe, s)
+    };
+    let (whole, half) = (of("peak_to_peak", &mut s), of("peak", &mut s));
+    assert!((whole.traces[0].values[64] - 6.0).abs() < 1e-9 && whole.traces[0].unit == "m/s²");
+    assert!((whole.peaks[0].value / half.peaks[0].value - 2.0).abs() < 1e-12);
+}
+
+#[test]
+fn a_cepstrum_gathers_a_family_of_lines() {
+    // Twenty harmonics of 64 Hz over some noise: one peak at 1/64 s and its multiples.
+    let n = (6.0 * RATE) as usize;
+    let ripple = noise(5, n);
+    let x = (0..n)
+        .map(|i| {
+            let lines = (1..=20).map(|k| (TAU * 64.0 * f64::from(k) * i as f64 / RATE).cos());
+            lines.sum::<f64>() + 0.1 * ripple[i]
+        })
+        .collect();
+    let mut s = memory(&[("gearbox", "m/s²", x)]);
+    let a = made(r#"{"lens": "cepstrum", "block": 8192, "from_s": 0.004}"#, &mut s);
+    assert_eq!((a.axes[0].name.as_str(), a.axes[0].unit.as_str()), ("quefrency", "s"));
+    assert!(a.axes[0].values[0] >= 0.004 && a.averages == Some(11));
+    let v = &a.traces[0].values;
+    let top = v.iter().enumerate().max_by(|p, q| p.1.total_cmp(q.1)).unwrap().0;
+    let multiple = a.axes[0].values[top] * 64.0;
+    assert!((multiple - multiple.round()).abs() < 0.02 && multiple > 0.9, "{multiple}");
+    assert_eq!(refusal(r#"{"lens": "cepstrum", "from_s": 9}"#, &mut s).0, "from_s");
+    assert_eq!(refusal(r#"{"lens": "cepstrum", "from_s": -1}"#, &mut s).0, "from_s");
+    assert_eq!(refusal(r#"{"lens": "cepstrum", "block": 1048576}"#, &mut s).0, "stretch");
+}
+
+#[test]
+fn a_response_is_given_for_any_motion() {
+    // Acceleration in g follows the force with a fixed factor: 0.5 g/N everywhere.
+    let force = noise(9, (8.0 * RATE) as usize);
+    let answer = force.iter().map(|x| 0.5 * x).collect();
+    let mut s =
+        memory(&[("hammer", "N", force), ("bracket", "g", answer), ("supply", "V", vec![1.0; 8 * RATE as usize])]);
+    let of = |form: &str, s: &mut Memory| {
+        made(&format!(r#"{{"lens": "response", "channels": [2], "block": 4096, "form": "{form}"}}"#), s)
+    };
+    let measured = of("measured", &mut s);
+    assert_eq!((measured.traces[0].unit.as_str(), measured.traces[0].quantity.as_str()), ("g/N", "response"));
+    let line = 256; // 512 Hz
+    for (form, unit, wanted) in [
+        ("accelerance", "(m/s²)/N", 0.5 * 9.80665),
+        ("mobility", "(m/s)/N", 0.5 * 9.80665 / (TAU * 512.0)),
+        ("receptance", "m/N", 0.5 * 9.80665 / (TAU * 512.0f64).powi(2)),
+    ] {
+        let a = of(form, &mut s);
+        let t = &a.traces[0];
+        let (re, im) = (t.re.as_ref().unwrap()[line], t.im.as_ref().unwrap()[line]);
+        assert!((re.hypot(im) / wanted - 1.0).abs() < 1e-9 && t.unit == unit, "{form}: {re} {im} {}", t.unit);
+        assert_eq!(t.quantity, form);
+    }
+    let (field, says) = refusal(r#"{"lens": "response", "channels": [3], "form": "mobility"}"#, &mut s);
+    assert!(field == "form" && says.contains("channels of motion"), "{says}");
 }

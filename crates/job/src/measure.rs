@@ -1,0 +1,217 @@
+//! Quantities measured of a stretch of one channel: for rounds, tables and watched values.
+
+use crate::Refusal;
+use crate::rig::number::plain;
+use crate::rig::{Channel, Rig};
+use crate::unit::{Quantity, find};
+use echo_signal::peak::interpolate;
+use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
+use echo_signal::statistics::statistics;
+use echo_signal::window::Window;
+use serde::{Deserialize, Serialize};
+use std::f64::consts::TAU;
+use utoipa::ToSchema;
+
+/// What is measured.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(tag = "what", rename_all = "snake_case", deny_unknown_fields)]
+pub enum What {
+    /// Root mean square, mean included.
+    Rms,
+    /// Root mean square in a band, from its power spectrum (Hann).
+    BandRms {
+        /// Lower edge, Hz.
+        from_hz: f64,
+        /// Upper edge, Hz.
+        to_hz: f64,
+        /// An acceleration is told as velocity, mm/s.
+        #[serde(default)]
+        velocity: bool,
+    },
+    /// Largest magnitude.
+    Peak,
+    /// From the smallest to the largest value.
+    PeakToPeak,
+    /// Peak over rms.
+    Crest,
+    /// Mean.
+    Mean,
+    /// Frequency of the largest line, read between the lines, Hz.
+    Frequency,
+    /// Amplitude of the largest line, read between the lines, peak.
+    Amplitude,
+    /// Time below `low` or above `high`, s.
+    TimeOutside {
+        /// Lower level, in the channel's unit.
+        low: f64,
+        /// Upper level, in the channel's unit.
+        high: f64,
+    },
+}
+
+/// A quantity of a channel.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Measure {
+    /// Input.
+    pub input: u16,
+    /// What is measured.
+    pub of: What,
+}
+
+/// Longest block of a measured spectrum, samples.
+const LONGEST_BLOCK: usize = 1 << 16;
+
+fn settings(samples: usize, sample_rate_hz: f64) -> SpectrumSettings {
+    let block = 1usize << samples.clamp(64, LONGEST_BLOCK).ilog2();
+    SpectrumSettings { sample_rate_hz, block, overlap: 0.5, window: Window::Hann, averaging: Averaging::Linear }
+}
+
+impl Measure {
+    /// Checks numbers and input.
+    ///
+    /// # Errors
+    /// The first entry that is not allowed, with what is.
+    pub fn check(&self, rig: Option<&Rig>) -> Result<(), Refusal> {
+        let wrong = |says: String| Err(Refusal::new("measures", says));
+        if let What::BandRms { from_hz, to_hz, .. } = self.of
+            && !(from_hz > 0.0 && from_hz < to_hz && to_hz.is_finite())
+        {
+            return wrong(format!("the band is {from_hz} to {to_hz} Hz; allowed is above 0, ascending"));
+        }
+        if let What::TimeOutside { low, high } = self.of
+            && !(low < high && low.is_finite() && high.is_finite())
+        {
+            return wrong(format!("the levels are {low} and {high}; allowed is a lower one below the upper"));
+        }
+        let Some(rig) = rig else { return Ok(()) };
+        let Some(c) = rig.channel(self.input).filter(|c| c.on) else {
+            return wrong(format!("input {} is measured and is off; switch it on in the rig", self.input));
+        };
+        if let What::BandRms { velocity: true, .. } = self.of
+            && c.quantity != Quantity::Acceleration
+        {
+            return wrong(format!("{} measures {}; only acceleration is told as velocity", c.name, c.quantity.name()));
+        }
+        Ok(())
+    }
+
+    /// Unit of the value, for a channel's row.
+    pub fn unit(&self, row: &Channel) -> String {
+        match self.of {
+            What::BandRms { velocity: true, .. } => "mm/s".into(),
+            What::Crest => String::new(),
+            What::Frequency => "Hz".into(),
+            What::TimeOutside { .. } => "s".into(),
+            _ => row.unit.clone(),
+        }
+    }
+
+    /// What it is, in words, without the channel.
+    pub fn says(&self) -> String {
+        match self.of {
+            What::Rms => "rms".into(),
+            What::BandRms { from_hz, to_hz, velocity } => {
+                let of = if velocity { "velocity rms" } else { "rms" };
+                format!("{of} {}–{} Hz", plain(from_hz), plain(to_hz))
+            }
+            What::Peak => "peak".into(),
+            What::PeakToPeak => "peak to peak".into(),
+            What::Crest => "crest factor".into(),
+            What::Mean => "mean".into(),
+            What::Frequency => "frequency".into(),
+            What::Amplitude => "amplitude at it".into(),
+            What::TimeOutside { low, high } => format!("time outside {} to {}", plain(low), plain(high)),
+        }
+    }
+
+    /// The value of samples in the channel's shown unit; NaN where it cannot be told, such as a
+    /// spectrum of fewer than 64 samples.
+    pub fn of(&self, row: &Channel, samples: &[f64], sample_rate_hz: f64) -> f64 {
+        let largest = || -> Option<(f64, f64)> {
+            let mean = samples.iter().sum::<f64>() / samples.len() as f64;
+            let centred: Vec<f64> = samples.iter().map(|x| x - mean).collect();
+            let s = settings(samples.len(), sample_rate_hz);
+            let values = spectrum(&centred, s).ok()?.values(Scaling::Peak);
+            let at = (1..values.len()).max_by(|a, b| values[*a].total_cmp(&values[*b]))?;
+            let peak = interpolate(&values, at, s.window, s.block);
+            Some((peak.line * s.line_spacing_hz(), peak.amplitude))
+        };
+        let told = || -> Option<f64> {
+            Some(match self.of {
+                What::Rms => statistics(samples).ok()?.rms,
+                What::Peak => statistics(samples).ok()?.peak,
+                What::PeakToPeak => statistics(samples).ok()?.peak_to_peak,
+                What::Crest => statistics(samples).ok()?.crest_factor,
+                What::Mean => statistics(samples).ok()?.mean,
+                What::Frequency => largest()?.0,
+                What::Amplitude => largest()?.1,
+                What::TimeOutside { low, high } => {
+                    samples.iter().filter(|x| **x < low || **x > high).count() as f64 / sample_rate_hz
+                }
+                What::BandRms { from_hz, to_hz, velocity } => {
+                    let s = settings(samples.len(), sample_rate_hz);
+                    let line = s.line_spacing_hz();
+                    let density = spectrum(samples, s).ok()?.values(Scaling::Psd);
+                    let squares: f64 = density
+                        .iter()
+                        .enumerate()
+                        .map(|(i, d)| (i as f64 * line, d * line))
+                        .filter(|(hz, _)| (from_hz..=to_hz).contains(hz))
+                        .map(|(hz, square)| if velocity { square / (TAU * hz).powi(2) } else { square })
+                        .sum();
+                    let to = if velocity { find(&row.unit).ok()?.to_si * 1e3 } else { 1.0 };
+                    squares.sqrt() * to
+                }
+            })
+        };
+        told().unwrap_or(f64::NAN)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row() -> Channel {
+        Channel { name: "deck".into(), on: true, ..Channel::free(3) }
+    }
+
+    #[test]
+    fn a_sine_is_measured_as_what_it_is() {
+        let rate = 2048.0;
+        let samples: Vec<f64> = (0..8192).map(|i| 1.0 + 3.0 * (TAU * 50.3 * f64::from(i) / rate).sin()).collect();
+        let told = |of| Measure { input: 3, of }.of(&row(), &samples, rate);
+        let near = |of, value: f64, share: f64| {
+            let got = told(of);
+            assert!((got / value - 1.0).abs() < share, "{of:?}: {got} for {value}");
+        };
+        near(What::Rms, (1.0f64 + 4.5).sqrt(), 1e-3);
+        near(What::Peak, 4.0, 1e-3);
+        near(What::PeakToPeak, 6.0, 1e-3);
+        near(What::Mean, 1.0, 0.01);
+        near(What::Crest, 4.0 / 5.5f64.sqrt(), 2e-3);
+        near(What::Frequency, 50.3, 1e-3);
+        near(What::Amplitude, 3.0, 5e-3);
+        near(What::BandRms { from_hz: 10.0, to_hz: 1000.0, velocity: false }, 3.0 / 2f64.sqrt(), 5e-3);
+        let velocity = 3.0 / 2f64.sqrt() / (TAU * 50.3) * 1e3;
+        near(What::BandRms { from_hz: 10.0, to_hz: 1000.0, velocity: true }, velocity, 5e-3);
+        // A sine of amplitude 3 about 1 is above 2.5 for 1/3 of the time.
+        near(What::TimeOutside { low: -9.0, high: 2.5 }, 4.0 / 3.0, 0.01);
+        assert!(Measure { input: 3, of: What::Frequency }.of(&row(), &[], rate).is_nan());
+    }
+
+    #[test]
+    fn what_cannot_be_measured_is_refused() {
+        let rig = Rig { name: "r".into(), channels: vec![row(), Channel::free(4)] };
+        for (input, of, word) in [
+            (4, What::Rms, "is off"),
+            (9, What::Rms, "is off"),
+            (3, What::BandRms { from_hz: 0.0, to_hz: 10.0, velocity: false }, "band"),
+            (3, What::TimeOutside { low: 1.0, high: 1.0 }, "levels"),
+        ] {
+            assert!(Measure { input, of }.check(Some(&rig)).unwrap_err().says.contains(word), "{of:?}");
+        }
+        assert_eq!(Measure { input: 3, of: What::Crest }.unit(&row()), "");
+    }
+}

@@ -1,0 +1,21 @@
+//! Rules, recipes, lenses, triggers and tables of the job.
+//!
+//! One program for all of them: linking and compiling many takes longer than the tests do.
+
+mod common;
+mod gaps;
+mod lenses;
+mod math;
+mod preparation;
+mod readings;
+mod recipes;
+mod rigs;
+mod rules;
+mod spreadsheet;
+mod systems;
+mod table;
+mod tachos;
+mod triggers;
+mod turning;
+mod unattended;
+mod whole_way;
