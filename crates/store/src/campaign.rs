@@ -168,6 +168,41 @@ impl Store {
         Ok(())
     }
 
+    /// The machine's elements, as they were written.
+    ///
+    /// # Errors
+    /// There is no such campaign, or the database is away.
+    pub async fn machine(&self, campaign: i64) -> Result<Value> {
+        sqlx::query_scalar!("SELECT machine FROM campaign WHERE id = $1", campaign)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(campaign))
+    }
+
+    /// Replaces the machine's elements and writes down who did.
+    ///
+    /// # Errors
+    /// There is no such campaign, or the database is away.
+    pub async fn save_machine(&self, campaign: i64, machine: &Value, who: &str) -> Result<()> {
+        let mut tx = self.pool().begin().await?;
+        let before = sqlx::query_scalar!("SELECT machine FROM campaign WHERE id = $1 FOR UPDATE", campaign)
+            .fetch_optional(&mut *tx)
+            .await?
+            .ok_or_else(|| missing(campaign))?;
+        sqlx::query!("UPDATE campaign SET machine = $2 WHERE id = $1", campaign, machine).execute(&mut *tx).await?;
+        let detail = serde_json::json!({ "from": before, "to": machine });
+        sqlx::query!(
+            "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'machine elements', $3)",
+            who,
+            campaign,
+            detail
+        )
+        .execute(&mut *tx)
+        .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
     /// Saved recipes by name.
     ///
     /// # Errors

@@ -9,18 +9,29 @@
 //! | [`calibration`] | sensitivities put right afterwards |
 //! | [`chunk`] | packing of counts and the min/max pyramid |
 //! | [`waveform`] | writing chunks, reading counts and overviews |
+//! | [`take`] | takes inside a run, and marks |
+//! | [`study`] | entries put right, computed channels, kept results, notes |
+//! | [`schedule`] | rounds by the clock |
+//! | [`watch`] | watched values, alarms, benches |
 
 pub mod calibration;
 pub mod campaign;
 pub mod chunk;
+pub mod find;
 pub mod rig;
 pub mod run;
+pub mod schedule;
 pub mod sensor;
+pub mod study;
+pub mod take;
+mod unpacked;
+pub mod watch;
 pub mod waveform;
 
 use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
 use std::str::FromStr;
 use std::time::Duration;
+use unpacked::UnpackedChunks;
 
 /// What can go wrong with the store.
 #[derive(Debug, thiserror::Error)]
@@ -28,6 +39,9 @@ pub enum StoreError {
     /// The database does not answer or refuses.
     #[error("the database is away: {0}")]
     Away(String),
+    /// Its disk is full.
+    #[error("the database's disk is full: {0}")]
+    Full(String),
     /// It answers, but something is not there.
     #[error("{0} is not there")]
     Missing(String),
@@ -46,9 +60,15 @@ impl From<sqlx::Error> for StoreError {
     fn from(e: sqlx::Error) -> Self {
         match &e {
             sqlx::Error::RowNotFound => StoreError::Missing("the row".into()),
+            // A zero byte in a text, as it is or escaped in JSON.
+            sqlx::Error::Database(d) if matches!(d.code().as_deref(), Some("22021" | "22P05")) => {
+                StoreError::Refused("a text holds a zero byte; allowed is any text without one".into())
+            }
             sqlx::Error::Database(d) if d.is_unique_violation() => {
                 StoreError::Refused("that name is used already; allowed is one not used yet".into())
             }
+            // SQLSTATE 53100, disk_full.
+            sqlx::Error::Database(d) if d.code().as_deref() == Some("53100") => StoreError::Full(e.to_string()),
             sqlx::Error::Decode(_) | sqlx::Error::ColumnDecode { .. } => StoreError::Unreadable(e.to_string()),
             _ => StoreError::Away(e.to_string()),
         }
@@ -68,6 +88,7 @@ pub type Result<T> = std::result::Result<T, StoreError>;
 #[derive(Debug, Clone)]
 pub struct Store {
     pool: PgPool,
+    unpacked: UnpackedChunks,
 }
 
 impl Store {
@@ -85,7 +106,12 @@ impl Store {
         let options = PgConnectOptions::from_str(url).map_err(|e| wrong(format!("cannot be read: {e}")))?;
         let pool =
             PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(4)).connect_lazy_with(options);
-        Ok(Store { pool })
+        Ok(Store { pool, unpacked: UnpackedChunks::default() })
+    }
+
+    /// Chunks that were unpacked lately.
+    pub(crate) fn unpacked(&self) -> &UnpackedChunks {
+        &self.unpacked
     }
 
     /// Brings the tables up to date.

@@ -22,8 +22,14 @@ pub struct NewRun {
     pub rig: Rig,
     /// The plan as it stands.
     pub plan: Plan,
-    /// Volts a count of each active channel, in their order.
-    pub volts_per_count: Vec<f64>,
+    /// The recorder.
+    pub recorder: String,
+    /// The first run of those that are recorded together; none for that one itself.
+    pub together: Option<i64>,
+    /// By how much the recorder divides the front end's rate.
+    pub divide: u32,
+    /// Rows it stores with their V, C or V/V a count.
+    pub channels: Vec<(Channel, f64)>,
 }
 
 /// A run as stored.
@@ -51,6 +57,12 @@ pub struct Run {
     pub samples: i64,
     /// Front end in words.
     pub front_end: String,
+    /// The recorder; empty for one that stores all.
+    pub recorder: String,
+    /// The first run of those recorded together, which start at the same sample.
+    pub together: Option<i64>,
+    /// By how much the recorder divided the front end's rate.
+    pub divide: i32,
 }
 
 /// A channel of a run as it was recorded.
@@ -58,7 +70,7 @@ pub struct Run {
 pub struct RunChannel {
     /// Number in the run, from 1.
     pub channel: i16,
-    /// Volts a count.
+    /// V, C or V/V a count, as the row's coupling takes.
     pub volts_per_count: f64,
     /// The row of the channel table at that time.
     pub row: Channel,
@@ -86,15 +98,15 @@ impl Store {
         sqlx::query!("SELECT id FROM campaign WHERE id = $1 FOR UPDATE", new.campaign).fetch_one(&mut *tx).await?;
         let run = sqlx::query_as!(
             Run,
-            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan)
-               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7)
-               RETURNING id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end"#,
+            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide)
+               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10)
+               RETURNING id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide"#,
             new.campaign, new.kind, new.sample_rate_hz, new.clean_share, new.front_end,
-            serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?
+            serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?, new.recorder, new.together, new.divide as i32
         )
         .fetch_one(&mut *tx)
         .await?;
-        for (i, (row, volts)) in new.rig.active().zip(&new.volts_per_count).enumerate() {
+        for (i, (row, volts)) in new.channels.iter().enumerate() {
             sqlx::query!(
                 "INSERT INTO run_channel (run_id, channel, input, volts_per_count, body) VALUES ($1, $2, $3, $4, $5)",
                 run.id,
@@ -134,11 +146,26 @@ impl Store {
         Ok(())
     }
 
-    /// Closes runs that a crash left open at their last whole chunk; gives their keys.
+    /// Takes a run away with all it holds.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn delete_run(&self, run: i64) -> Result<()> {
+        sqlx::query!("DELETE FROM run WHERE id = $1", run).execute(self.pool()).await?;
+        Ok(())
+    }
+
+    /// Closes runs that a crash left open at their last whole chunk; gives their keys. Those that
+    /// were only armed hold nothing and go.
     ///
     /// # Errors
     /// The database is away.
     pub async fn recover(&self) -> Result<Vec<i64>> {
+        sqlx::query!(
+            "DELETE FROM run WHERE state = 'recording' AND NOT EXISTS (SELECT FROM chunk WHERE chunk.run_id = run.id)"
+        )
+        .execute(self.pool())
+        .await?;
         Ok(sqlx::query_scalar!(
             r#"UPDATE run SET state = 'broken', ended_because = 'the server stopped while recording',
                  samples = coalesce((SELECT min(top) FROM
@@ -158,7 +185,7 @@ impl Store {
     pub async fn runs(&self, campaign: i64) -> Result<Vec<Run>> {
         Ok(sqlx::query_as!(
             Run,
-            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end
+            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
              FROM run WHERE campaign_id = $1 ORDER BY number",
             campaign
         )
@@ -173,13 +200,25 @@ impl Store {
     pub async fn run(&self, id: i64) -> Result<Run> {
         sqlx::query_as!(
             Run,
-            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end
+            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
              FROM run WHERE id = $1",
             id
         )
         .fetch_optional(self.pool())
         .await?
         .ok_or_else(|| StoreError::Missing(format!("run {id}")))
+    }
+
+    /// The plan a run was recorded by.
+    ///
+    /// # Errors
+    /// There is no such run, or the database is away.
+    pub async fn run_plan(&self, run: i64) -> Result<Plan> {
+        let plan = sqlx::query_scalar!("SELECT plan FROM run WHERE id = $1", run)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| StoreError::Missing(format!("run {run}")))?;
+        Ok(serde_json::from_value(plan)?)
     }
 
     /// Channels of a run as recorded.

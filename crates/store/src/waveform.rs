@@ -2,6 +2,7 @@
 
 use crate::chunk::{COARSE, FINE, PackedChunk, read_pairs, unpack};
 use crate::run::Gap;
+use crate::unpacked::Unpacked;
 use crate::{Result, Store, StoreError};
 use bytes::{BufMut, BytesMut};
 
@@ -52,6 +53,7 @@ impl Store {
     pub async fn append(&self, run: i64, chunks: &[PackedChunk], gaps: &[Gap], again: bool) -> Result<()> {
         let mut tx = self.pool().begin().await?;
         if again {
+            chunks.iter().for_each(|c| self.unpacked().forget((run, c.channel, c.first_sample)));
             let firsts: Vec<i64> = chunks.iter().map(|c| c.first_sample).collect();
             let channels: Vec<i16> = chunks.iter().map(|c| c.channel).collect();
             sqlx::query!(
@@ -88,24 +90,52 @@ impl Store {
 
     /// Counts of one channel from sample `from`, `count` long; none where nothing was recorded.
     ///
+    /// Chunks that were read lately are not unpacked again.
+    ///
     /// # Errors
     /// The database is away or a chunk is damaged.
     pub async fn counts(&self, run: i64, channel: i16, from: i64, count: usize) -> Result<Vec<Option<i32>>> {
         let to = from + count as i64;
-        let rows = sqlx::query!(
-            "SELECT first_sample, samples, counts FROM chunk
+        let there = sqlx::query!(
+            "SELECT first_sample, samples FROM chunk
              WHERE run_id = $1 AND channel = $2 AND first_sample < $4 AND first_sample > $5 AND first_sample + samples > $3
              ORDER BY first_sample",
-            run, channel, from, to, from - LONGEST_CHUNK
+            run,
+            channel,
+            from,
+            to,
+            from - LONGEST_CHUNK
         )
         .fetch_all(self.pool())
         .await?;
+        let mut chunks: Vec<(i64, Option<Unpacked>)> =
+            there.iter().map(|r| (r.first_sample, self.unpacked().get((run, channel, r.first_sample)))).collect();
+        let missing: Vec<i64> = chunks.iter().filter(|(_, c)| c.is_none()).map(|(first, _)| *first).collect();
+        if !missing.is_empty() {
+            let rows = sqlx::query!(
+                "SELECT first_sample, samples, counts FROM chunk
+                 WHERE run_id = $1 AND channel = $2 AND first_sample = ANY($3)",
+                run,
+                channel,
+                &missing
+            )
+            .fetch_all(self.pool())
+            .await?;
+            for r in rows {
+                let counts: Unpacked = unpack(&r.counts, r.samples as usize)?.into();
+                self.unpacked().keep((run, channel, r.first_sample), counts.clone());
+                if let Some((_, c)) = chunks.iter_mut().find(|(first, _)| *first == r.first_sample) {
+                    *c = Some(counts);
+                }
+            }
+        }
         let mut out = vec![None; count];
-        for r in rows {
-            let counts = unpack(&r.counts, r.samples as usize)?;
-            let (a, b) = (r.first_sample.max(from), (r.first_sample + i64::from(r.samples)).min(to));
-            for s in a..b {
-                out[(s - from) as usize] = Some(counts[(s - r.first_sample) as usize]);
+        for (first, counts) in chunks {
+            let Some(counts) = counts else { continue };
+            let (a, b) = (first.max(from), (first + counts.len() as i64).min(to));
+            let part = &counts[(a - first) as usize..(b - first) as usize];
+            for (to, x) in out[(a - from) as usize..].iter_mut().zip(part) {
+                *to = Some(*x);
             }
         }
         Ok(out)

@@ -3,13 +3,9 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
-mod common;
-
-use common::channel;
-use echo_job::plan::{Length, Plan};
-use echo_job::rig::Rig;
+use crate::common::open_run;
 use echo_store::chunk::pack;
-use echo_store::run::{Gap, NewRun};
+use echo_store::run::Gap;
 use echo_store::{Store, StoreError};
 
 const CHUNK: usize = 65_536;
@@ -30,29 +26,12 @@ fn noise(seed: u64, n: usize) -> Vec<i32> {
 }
 
 async fn recorded(name: &str, chunks: &[(i64, Vec<i32>)], gaps: &[Gap]) -> (Store, i64) {
-    let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
-    let store = Store::lazy(&url).unwrap();
-    store.migrate().await.unwrap();
-    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
-    let rig = Rig { name: "test".into(), channels: vec![channel(1)] };
-    let plan = Plan { sample_rate_hz: 51_200.0, length: Length::WhenStopped, run_kind: String::new(), block: 256 };
-    let campaign = store.create_campaign(&format!("{name} {stamp}"), "", "", &rig, &plan).await.unwrap();
-    let new = NewRun {
-        campaign,
-        kind: "test".into(),
-        sample_rate_hz: 51_200.0,
-        clean_share: 0.4,
-        front_end: "Test".into(),
-        rig,
-        plan,
-        volts_per_count: vec![1e-6],
-    };
-    let run = store.open_run(&new).await.unwrap();
+    let (store, _, run) = open_run(name).await;
     let packed: Vec<_> = chunks.iter().map(|(at, counts)| pack(1, *at, counts, false).unwrap()).collect();
-    store.append(run.id, &packed, gaps, false).await.unwrap();
+    store.append(run, &packed, gaps, false).await.unwrap();
     let end = chunks.last().map_or(0, |(at, c)| at + c.len() as i64);
-    store.close_run(run.id, end, true, "test").await.unwrap();
-    (store, run.id)
+    store.close_run(run, end, true, "test").await.unwrap();
+    (store, run)
 }
 
 #[tokio::test]

@@ -2,9 +2,7 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
-mod common;
-
-use common::channel;
+use crate::common::channel;
 use echo_job::caution::Waiver;
 use echo_job::plan::{Length, Plan};
 use echo_job::rig::Rig;
@@ -28,7 +26,7 @@ fn rig(name: &str) -> Rig {
 }
 
 async fn campaign(store: &Store) -> i64 {
-    let plan = Plan { sample_rate_hz: 1024.0, length: Length::WhenStopped, run_kind: String::new(), block: 256 };
+    let plan = Plan { sample_rate_hz: 1024.0, length: Length::WhenStopped, ..Plan::default() };
     store.create_campaign(&unique("rigs"), "specimen", "", &rig("first"), &plan).await.unwrap()
 }
 

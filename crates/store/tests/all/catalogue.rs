@@ -2,9 +2,7 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
-mod common;
-
-use common::channel;
+use crate::common::channel;
 use echo_job::plan::{Length, Plan};
 use echo_job::recipe::Recipe;
 use echo_job::rig::{Channel, Rig};
@@ -19,7 +17,7 @@ fn rig() -> Rig {
 }
 
 fn plan() -> Plan {
-    Plan { sample_rate_hz: 1024.0, length: Length::WhenStopped, run_kind: "test".into(), block: 256 }
+    Plan { sample_rate_hz: 1024.0, length: Length::WhenStopped, run_kind: "test".into(), ..Plan::default() }
 }
 
 fn new_run(campaign: i64) -> NewRun {
@@ -31,7 +29,10 @@ fn new_run(campaign: i64) -> NewRun {
         front_end: "Test".into(),
         rig: rig(),
         plan: plan(),
-        volts_per_count: vec![1e-6, 2e-6],
+        recorder: String::new(),
+        together: None,
+        divide: 1,
+        channels: rig().active().cloned().zip([1e-6, 2e-6]).collect(),
     }
 }
 

@@ -1,0 +1,49 @@
+//! What several test files need.
+
+use echo_job::plan::{Length, Plan};
+use echo_job::rig::{Channel, Coupling, Rig};
+use echo_job::sensitivity::Sensitivity;
+use echo_job::unit::Quantity;
+use echo_store::Store;
+use echo_store::run::NewRun;
+
+/// A row that measures volts as they are.
+pub fn channel(input: u16) -> Channel {
+    Channel {
+        on: true,
+        name: format!("channel {input}"),
+        quantity: Quantity::Voltage,
+        unit: "V".into(),
+        sensitivity: Sensitivity::new(1.0, "V/V", Quantity::Voltage).unwrap(),
+        coupling: Coupling::Dc,
+        range_v: 1.0,
+        ..Channel::free(input)
+    }
+}
+
+/// A campaign of that name with an open run of one channel; gives both keys.
+#[allow(dead_code)]
+pub async fn open_run(name: &str) -> (Store, i64, i64) {
+    let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
+    let store = Store::lazy(&url).unwrap();
+    store.migrate().await.unwrap();
+    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
+    let rig = Rig { name: "test".into(), channels: vec![channel(1)] };
+    let plan = Plan { sample_rate_hz: 51_200.0, length: Length::WhenStopped, ..Plan::default() };
+    let campaign = store.create_campaign(&format!("{name} {stamp}"), "", "", &rig, &plan).await.unwrap();
+    let new = NewRun {
+        campaign,
+        kind: "test".into(),
+        sample_rate_hz: 51_200.0,
+        clean_share: 0.4,
+        front_end: "Test".into(),
+        rig,
+        plan,
+        recorder: String::new(),
+        together: None,
+        divide: 1,
+        channels: vec![(channel(1), 1e-6)],
+    };
+    let run = store.open_run(&new).await.unwrap();
+    (store, campaign, run.id)
+}

@@ -1,0 +1,10 @@
+//! What the database keeps, read back.
+//!
+//! One program for all of them: linking and compiling many takes longer than the tests do.
+
+mod catalogue;
+mod common;
+mod rigs;
+mod study;
+mod unattended;
+mod waveforms;
