@@ -11,12 +11,14 @@
 
 pub mod discover;
 mod engine;
+mod lane;
 mod link_client;
 mod live;
 mod recorder;
+mod session;
 mod state;
 mod system;
 
-pub use engine::handle::{Capture, CaptureError, DeviceSetup, Options, Setup};
+pub use engine::handle::{Capture, CaptureError, DeviceSetup, Options, OrderTo, Room, Setup};
 pub use live::{InputLevel, Live};
-pub use state::{CaptureState, Ended, LinkState, OutputStatus, Status, UnitStatus};
+pub use state::{CaptureState, Ended, LinkState, OutputStatus, Progress, RecorderProgress, Status, UnitStatus};

@@ -33,6 +33,8 @@ pub enum Incoming {
     Plug(u16, Option<String>),
     /// How it does, in answer to [`LinkClient::ask_state`].
     State(UnitState),
+    /// It refuses what was asked without waiting: the number of the request, and why.
+    Refused(u64, String),
 }
 
 /// What stops a conversation.
@@ -78,6 +80,7 @@ impl LinkClient {
             ranges_v: i.ranges_v,
             couplings: i.couplings.into_iter().map(from_link).collect(),
             high_pass_hz: i.high_pass_hz,
+            supplies_v: i.supplies_v,
         };
         let front_end = FrontEnd {
             model: identity.model,
@@ -86,6 +89,7 @@ impl LinkClient {
             rates_hz: identity.rates_hz,
             clean_share: identity.clean_share,
             converter_bits: identity.converter_bits,
+            keeps_bytes: identity.keeps_bytes,
             inputs: identity.inputs.into_iter().map(offer).collect(),
         };
         Ok((client, front_end))
@@ -118,11 +122,13 @@ impl LinkClient {
         }
     }
 
-    /// Asks how it does without waiting; the answer is heard by [`Self::incoming`].
-    pub async fn ask_state(&mut self) -> Result<(), ClientError> {
+    /// Asks without waiting, for what is heard by [`Self::incoming`]: how it does, or blocks again.
+    /// Gives the number of the request.
+    pub async fn ask_on(&mut self, body: RequestBody) -> Result<u64, ClientError> {
         let id = self.next_id;
         self.next_id += 1;
-        Ok(self.framed.send(Frame::Request(Request { id, body: RequestBody::State })).await?)
+        self.framed.send(Frame::Request(Request { id, body })).await?;
+        Ok(id)
     }
 
     /// The next thing it sends unasked. Safe to abandon while waiting.
@@ -150,6 +156,7 @@ fn unasked(frame: Frame) -> Result<Option<Incoming>, ClientError> {
         Frame::Notice(Notice::Plugged(Memory { input, memory })) => Some(Incoming::Plug(input, Some(memory))),
         Frame::Notice(Notice::Unplugged { input }) => Some(Incoming::Plug(input, None)),
         Frame::Answer(Answer { state: Some(state), .. }) => Some(Incoming::State(state)),
+        Frame::Answer(Answer { id, refused: Some(says), .. }) => Some(Incoming::Refused(id, says)),
         Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
         _ => None,
     })
@@ -161,6 +168,10 @@ pub(crate) fn from_link(c: echo_link::Coupling) -> Coupling {
         echo_link::Coupling::Dc => Coupling::Dc,
         echo_link::Coupling::Ac => Coupling::Ac,
         echo_link::Coupling::Iepe => Coupling::Iepe,
+        echo_link::Coupling::Charge => Coupling::Charge,
+        echo_link::Coupling::BridgeFull => Coupling::BridgeFull,
+        echo_link::Coupling::BridgeHalf => Coupling::BridgeHalf,
+        echo_link::Coupling::BridgeQuarter => Coupling::BridgeQuarter,
     }
 }
 
@@ -169,10 +180,15 @@ fn to_link(c: Coupling) -> echo_link::Coupling {
         Coupling::Dc => echo_link::Coupling::Dc,
         Coupling::Ac => echo_link::Coupling::Ac,
         Coupling::Iepe => echo_link::Coupling::Iepe,
+        Coupling::Charge => echo_link::Coupling::Charge,
+        Coupling::BridgeFull => echo_link::Coupling::BridgeFull,
+        Coupling::BridgeHalf => echo_link::Coupling::BridgeHalf,
+        Coupling::BridgeQuarter => echo_link::Coupling::BridgeQuarter,
     }
 }
 
-/// The settings a rig and a plan ask of the front end: its active rows, in their order.
+/// The settings a rig and a plan ask of the front end: its active rows, in their order; tachometers
+/// are fed as the plan says.
 pub fn settings(rig: &Rig, plan: &Plan) -> Settings {
     Settings {
         rate_hz: plan.sample_rate_hz,
@@ -183,6 +199,7 @@ pub fn settings(rig: &Rig, plan: &Plan) -> Settings {
                 range_v: c.range_v,
                 coupling: to_link(c.coupling),
                 high_pass_hz: c.high_pass_hz,
+                supply_v: plan.tachos.iter().find(|t| t.input == c.input).map_or(0.0, |t| t.supply_v),
             })
             .collect(),
     }

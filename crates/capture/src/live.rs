@@ -37,6 +37,43 @@ struct BlockLevel {
     over: bool,
 }
 
+/// Smallest and largest of stretches of equal length, oldest first.
+#[derive(Debug, Default, Clone)]
+struct Envelope {
+    pairs: VecDeque<(i32, i32)>,
+    /// Blocks behind a pair.
+    each: usize,
+    /// Blocks in the pair that grows, and that pair.
+    growing: Option<(usize, (i32, i32))>,
+}
+
+impl Envelope {
+    fn push(&mut self, pair: (i32, i32)) {
+        let (n, grown) = self.growing.map_or((0, pair), |(n, p)| (n, (p.0.min(pair.0), p.1.max(pair.1))));
+        self.growing = Some((n + 1, grown));
+        if n + 1 >= self.each.max(1) {
+            self.pairs.push_back(grown);
+            self.growing = None;
+        }
+    }
+
+    /// Twice as long a stretch for every pair, so that the whole stays small.
+    fn halve(&mut self) {
+        let mut all = self.pairs.iter().copied();
+        let mut halved = VecDeque::with_capacity(self.pairs.len() / 2 + 1);
+        while let Some(a) = all.next() {
+            halved.push_back(all.next().map_or(a, |b| (a.0.min(b.0), a.1.max(b.1))));
+        }
+        self.pairs = halved;
+        self.each = self.each.max(1) * 2;
+    }
+}
+
+/// Blocks a moving strip goes back: ten minutes.
+const STRIP_BLOCKS: usize = 12_000;
+/// Pairs the whole recording is kept in.
+const WHOLE_PAIRS: usize = 4096;
+
 #[derive(Debug)]
 struct InputView {
     number: u16,
@@ -44,11 +81,16 @@ struct InputView {
     recent: VecDeque<BlockLevel>,
     held: i32,
     over_held: bool,
+    strip: Envelope,
+    whole: Envelope,
 }
 
 #[derive(Debug, Default)]
 struct Inner {
     rate_hz: f64,
+    block_samples: usize,
+    /// Whether the whole recording is being kept.
+    keeping: bool,
     blocks: u64,
     inputs: Vec<InputView>,
 }
@@ -80,6 +122,8 @@ impl Live {
                     recent: VecDeque::new(),
                     held: before.map_or(0, |b| b.held),
                     over_held: before.is_some_and(|b| b.over_held),
+                    strip: Envelope::default(),
+                    whole: Envelope::default(),
                 }
             })
             .collect();
@@ -104,17 +148,33 @@ impl Live {
     pub(crate) fn push(&self, over: &[bool], counts: &[Vec<i32>]) {
         let mut inner = self.inner();
         inner.blocks += 1;
+        inner.block_samples = counts.first().map_or(0, Vec::len);
+        let keeping = inner.keeping;
         // Ten seconds, or what memory is set aside for.
         let keep = LONGEST.min((inner.rate_hz * 10.0) as usize).max(4096);
         for ((view, c), over) in inner.inputs.iter_mut().zip(counts).zip(over) {
-            let (mut peak, mut sum, mut squares) = (0i32, 0.0, 0.0);
+            let (mut low, mut high, mut sum, mut squares) = (i32::MAX, i32::MIN, 0.0, 0.0);
             for &x in c {
-                peak = peak.max(x.abs());
+                low = low.min(x);
+                high = high.max(x);
                 let v = f64::from(x);
                 sum += v;
                 squares += v * v;
             }
+            let peak = if c.is_empty() { 0 } else { low.abs().max(high.abs()) };
             let over = *over || peak >= FULL_SCALE;
+            if !c.is_empty() {
+                view.strip.push((low, high));
+                if view.strip.pairs.len() > STRIP_BLOCKS {
+                    view.strip.pairs.pop_front();
+                }
+                if keeping {
+                    view.whole.push((low, high));
+                    if view.whole.pairs.len() > WHOLE_PAIRS {
+                        view.whole.halve();
+                    }
+                }
+            }
             view.recent.push_back(BlockLevel { peak, sum, squares, samples: c.len(), over });
             if view.recent.len() > NOW_BLOCKS {
                 view.recent.pop_front();
@@ -170,6 +230,32 @@ impl Live {
         i.ring.range(i.ring.len().saturating_sub(most)..).copied().collect()
     }
 
+    /// Begins to keep the whole of a recording, or ends it; what was kept stays until the next.
+    pub(crate) fn keep_whole(&self, keep: bool) {
+        let mut inner = self.inner();
+        if keep {
+            for i in &mut inner.inputs {
+                i.whole = Envelope::default();
+            }
+        }
+        inner.keeping = keep;
+    }
+
+    /// Smallest and largest counts of an input over the last `seconds` (up to ten minutes), or over
+    /// the whole recording, in at most `points` stretches, and how long each is, s.
+    pub fn strip(&self, input: u16, seconds: Option<f64>, points: usize) -> (Vec<(i32, i32)>, f64) {
+        let inner = self.inner();
+        let block_s = inner.block_samples as f64 / inner.rate_hz.max(1.0);
+        let Some(i) = inner.inputs.iter().find(|i| i.number == input) else { return (Vec::new(), block_s) };
+        let of = if seconds.is_some() { &i.strip } else { &i.whole };
+        let pair_s = block_s * of.each.max(1) as f64;
+        let wanted = seconds.map_or(of.pairs.len(), |s| (s / pair_s).ceil() as usize).min(of.pairs.len());
+        let by = wanted.div_ceil(points.max(1)).max(1);
+        let tail: Vec<(i32, i32)> = of.pairs.range(of.pairs.len() - wanted..).copied().collect();
+        let fold = |p: &[(i32, i32)]| p.iter().fold((i32::MAX, i32::MIN), |a, b| (a.0.min(b.0), a.1.max(b.1)));
+        (tail.chunks(by).map(fold).collect(), pair_s * by as f64)
+    }
+
     /// Resets held levels of one input or of all.
     pub fn reset_held(&self, input: Option<u16>) {
         for i in self.inner().inputs.iter_mut().filter(|i| input.is_none_or(|n| n == i.number)) {
@@ -198,6 +284,27 @@ mod tests {
         assert!(live.levels()[0].held == 0.0 && !live.levels()[0].over_held);
         assert_eq!(live.last(4, 3).len(), 3);
         assert!(live.last(5, 3).is_empty());
+    }
+
+    #[test]
+    fn strips_keep_every_extreme() {
+        let live = Live::default();
+        live.restart(1000.0, &[4]);
+        live.push(&[false], &[vec![-77; 50]]);
+        live.keep_whole(true);
+        // An hour and a half of blocks of 50 ms, one spike in the middle.
+        for k in 0..100_000 {
+            live.push(&[false], &[vec![if k == 40_000 { 9000 } else { k % 7 }; 50]]);
+        }
+        let (whole, each_s) = live.strip(4, None, 100_000);
+        assert!((2000..=4096).contains(&whole.len()), "{}", whole.len());
+        assert!((whole.len() as f64 * each_s - 5000.0).abs() < 2.0 * each_s);
+        let at = whole.iter().position(|p| p.1 == 9000).unwrap();
+        assert!((at as f64 * each_s - 2000.0).abs() <= each_s);
+        assert!(whole.iter().all(|p| p.0 >= 0), "what came before the recording is no part of it");
+        let (window, each_s) = live.strip(4, Some(60.0), 300);
+        assert_eq!((window.len(), (each_s * 1000.0).round()), (300, 200.0));
+        assert!(live.strip(9, None, 10).0.is_empty());
     }
 
     #[test]

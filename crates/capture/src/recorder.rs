@@ -1,12 +1,13 @@
-//! One recording: blocks in, chunks out, gaps kept, nothing lost while the store is away.
+//! One recording: pieces in, chunks out, gaps kept, nothing lost while the store is away.
 
-use echo_store::Store;
-use echo_store::chunk::{PackedChunk, chunk_samples, pack};
+use echo_store::chunk::{Effort, PackedChunk, chunk_samples, pack_with};
 use echo_store::run::Gap;
+use echo_store::take::Take;
+use echo_store::{Store, StoreError};
 use rayon::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tokio::sync::{mpsc, oneshot};
 
 /// Counters shared with the engine.
@@ -16,30 +17,35 @@ pub struct Held {
     pub bytes: AtomicU64,
     /// Whether the store has stopped answering.
     pub away: AtomicBool,
+    /// Whether its disk is full.
+    pub full: AtomicBool,
+    /// Time spent packing, all cores together counted as they ran, ns.
+    pub packing_ns: AtomicU64,
+    /// Time spent writing, ns.
+    pub writing_ns: AtomicU64,
+    /// Bytes written.
+    pub written: AtomicU64,
 }
 
 enum Job {
     Samples { first: i64, counts: Vec<Vec<i32>>, over: Vec<bool> },
     Gap(Gap),
-    Finish { samples: i64, whole: bool, because: String },
+    Takes(Vec<Take>),
+    Mark { sample: i64, says: String, who: String },
+    Finish { samples: i64, whole: bool, because: String, drop_empty: bool },
 }
 
-/// Cuts blocks into chunks and hands them on.
+/// Cuts what is to be kept into chunks and hands them on.
 pub struct Recorder {
     jobs: mpsc::UnboundedSender<Job>,
     held: Arc<Held>,
     chunk: usize,
-    /// Number in the link's count of the run's first sample; set by the first block.
-    origin: Option<u64>,
     /// Run sample that comes next.
     next: u64,
     pending: Vec<Vec<i32>>,
     over: Vec<bool>,
     pending_first: u64,
-    limit: Option<u64>,
-    /// Blocks lost so far.
-    pub lost_blocks: u64,
-    next_sequence: u64,
+    kept: u64,
 }
 
 impl Recorder {
@@ -49,7 +55,6 @@ impl Recorder {
         run: i64,
         channels: usize,
         rate_hz: f64,
-        limit: Option<u64>,
     ) -> (Recorder, Arc<Held>, oneshot::Receiver<()>) {
         let (jobs, work) = mpsc::unbounded_channel();
         let (done, when_done) = oneshot::channel();
@@ -59,65 +64,66 @@ impl Recorder {
             jobs,
             held: held.clone(),
             chunk: chunk_samples(rate_hz),
-            origin: None,
             next: 0,
             pending: vec![Vec::new(); channels],
             over: vec![false; channels],
             pending_first: 0,
-            limit,
-            lost_blocks: 0,
-            next_sequence: 0,
+            kept: 0,
         };
         (recorder, held, when_done)
     }
 
-    /// Samples a channel so far, gaps included.
-    pub fn samples(&self) -> u64 {
+    /// Run sample that comes next.
+    pub fn next(&self) -> u64 {
         self.next
     }
 
-    /// Takes a block: its sequence, its first sample by the link's count, counts and over-range
-    /// flags a channel. Tells whether the planned length is reached.
-    pub fn push(&mut self, sequence: u64, first_sample: u64, counts: &[Vec<i32>], over: &[bool]) -> bool {
-        let origin = *self.origin.get_or_insert_with(|| {
-            self.next_sequence = sequence;
-            first_sample
-        });
-        let at = first_sample.saturating_sub(origin);
-        if at > self.next {
-            self.lost_blocks += sequence.saturating_sub(self.next_sequence).max(1);
-            let end = self.limit.map_or(at, |l| at.min(l));
-            self.flush();
-            if end > self.next {
-                let gap = Gap {
-                    first_sample: self.next as i64,
-                    samples: (end - self.next) as i64,
-                    why: "blocks lost on the link".into(),
-                };
-                let _ = self.jobs.send(Job::Gap(gap));
-                self.next = end;
-            }
-            self.pending_first = self.next;
+    /// Samples a channel that were kept, gaps not counted.
+    pub fn kept(&self) -> u64 {
+        self.kept
+    }
+
+    /// Leaves out samples up to `to`; the sentence says why they are not there.
+    pub fn skip(&mut self, to: u64, why: &str) {
+        if to <= self.next {
+            return;
         }
-        self.next_sequence = sequence + 1;
-        let n = counts.first().map_or(0, Vec::len);
+        self.flush();
+        let gap = Gap { first_sample: self.next as i64, samples: (to - self.next) as i64, why: why.into() };
+        let _ = self.jobs.send(Job::Gap(gap));
+        self.next = to;
+        self.pending_first = to;
+    }
+
+    /// Keeps `count` samples of every channel from place `from` of `counts` on.
+    pub fn keep(&mut self, counts: &[Vec<i32>], from: usize, count: usize, over: &[bool]) {
         let mut taken = 0;
-        while taken < n && self.limit.is_none_or(|l| self.next < l) {
-            // Up to the next chunk border, the end of the block or the end of the run.
+        while taken < count {
+            // Up to the next chunk border or the end of the piece.
             let border = (self.next / self.chunk as u64 + 1) * self.chunk as u64;
-            let stop = self.limit.map_or(border, |l| border.min(l));
-            let piece = ((stop - self.next) as usize).min(n - taken);
+            let piece = ((border - self.next) as usize).min(count - taken);
+            let at = from + taken;
             for ((p, c), (o, now)) in self.pending.iter_mut().zip(counts).zip(self.over.iter_mut().zip(over)) {
-                p.extend_from_slice(&c[taken..taken + piece]);
+                p.extend_from_slice(&c[at..at + piece]);
                 *o |= now;
             }
             taken += piece;
             self.next += piece as u64;
+            self.kept += piece as u64;
             if self.next == border {
                 self.flush();
             }
         }
-        self.limit.is_some_and(|l| self.next >= l)
+    }
+
+    /// Writes takes, or the new lengths of some.
+    pub fn takes(&self, takes: Vec<Take>) {
+        let _ = self.jobs.send(Job::Takes(takes));
+    }
+
+    /// Sets a mark.
+    pub fn mark(&self, sample: u64, says: &str, who: &str) {
+        let _ = self.jobs.send(Job::Mark { sample: sample as i64, says: says.into(), who: who.into() });
     }
 
     fn flush(&mut self) {
@@ -134,20 +140,21 @@ impl Recorder {
         self.pending_first = self.next;
     }
 
-    /// Hands on the rest and closes the run.
-    pub fn finish(mut self, whole: bool, because: &str) {
+    /// Hands on the rest and closes the run; with `drop_empty` a run that kept nothing goes.
+    pub fn finish(mut self, whole: bool, because: &str, drop_empty: bool) {
         self.flush();
-        let _ = self.jobs.send(Job::Finish { samples: self.next as i64, whole, because: because.into() });
+        let drop_empty = drop_empty && self.kept == 0;
+        let _ = self.jobs.send(Job::Finish { samples: self.next as i64, whole, because: because.into(), drop_empty });
     }
 }
 
 /// Packs all channels of a chunk over the cores.
-fn pack_all(first: i64, counts: &[Vec<i32>], over: &[bool]) -> Vec<PackedChunk> {
+fn pack_all(effort: Effort, first: i64, counts: &[Vec<i32>], over: &[bool]) -> Vec<PackedChunk> {
     counts
         .par_iter()
         .zip(over)
         .enumerate()
-        .filter_map(|(i, (c, over))| match pack(i as i16 + 1, first, c, *over) {
+        .filter_map(|(i, (c, over))| match pack_with(effort, i as i16 + 1, first, c, *over) {
             Ok(chunk) => Some(chunk),
             Err(e) => {
                 tracing::error!("a chunk could not be packed: {e}");
@@ -161,7 +168,14 @@ fn pack_all(first: i64, counts: &[Vec<i32>], over: &[bool]) -> Vec<PackedChunk> 
 enum Keep {
     Chunks(Vec<PackedChunk>),
     Gap(Gap),
+    Takes(Vec<Take>),
+    Mark { sample: i64, says: String, who: String },
     Close { samples: i64, whole: bool, because: String },
+    Drop,
+}
+
+fn spent(since: Instant, into: &AtomicU64) {
+    into.fetch_add(since.elapsed().as_nanos() as u64, Ordering::Relaxed);
 }
 
 /// Packs and writes in order; waits and tries again while the store is away.
@@ -176,20 +190,32 @@ async fn write(
         match job {
             Job::Samples { first, counts, over } => {
                 let raw = (counts.iter().map(Vec::len).sum::<usize>() * 4) as u64;
-                let Ok(chunks) = tokio::task::spawn_blocking(move || pack_all(first, &counts, &over)).await else {
+                let begun = Instant::now();
+                // More than this chunk waits: no time for the last tenth.
+                let behind = held.bytes.load(Ordering::Relaxed) > raw + raw / 2;
+                let effort = if behind { Effort::Quick } else { Effort::Thorough };
+                let packing = tokio::task::spawn_blocking(move || pack_all(effort, first, &counts, &over));
+                let Ok(chunks) = packing.await else {
                     tracing::error!("packing failed");
                     continue;
                 };
+                spent(begun, &held.packing_ns);
                 // What waits now is the packed size.
                 let packed = chunks.iter().map(PackedChunk::bytes).sum::<usize>() as u64;
                 held.bytes.fetch_add(packed, Ordering::Relaxed);
                 held.bytes.fetch_sub(raw, Ordering::Relaxed);
+                let begun = Instant::now();
                 persist(&store, run, &held, &Keep::Chunks(chunks)).await;
+                spent(begun, &held.writing_ns);
                 held.bytes.fetch_sub(packed, Ordering::Relaxed);
+                held.written.fetch_add(packed, Ordering::Relaxed);
             }
             Job::Gap(gap) => persist(&store, run, &held, &Keep::Gap(gap)).await,
-            Job::Finish { samples, whole, because } => {
-                persist(&store, run, &held, &Keep::Close { samples, whole, because }).await;
+            Job::Takes(takes) => persist(&store, run, &held, &Keep::Takes(takes)).await,
+            Job::Mark { sample, says, who } => persist(&store, run, &held, &Keep::Mark { sample, says, who }).await,
+            Job::Finish { samples, whole, because, drop_empty } => {
+                let last = if drop_empty { Keep::Drop } else { Keep::Close { samples, whole, because } };
+                persist(&store, run, &held, &last).await;
                 break;
             }
         }
@@ -204,9 +230,13 @@ async fn persist(store: &Store, run: i64, held: &Held, keep: &Keep) {
         let result = match keep {
             Keep::Chunks(chunks) => store.append(run, chunks, &[], again).await,
             Keep::Gap(gap) => store.append(run, &[], std::slice::from_ref(gap), again).await,
+            Keep::Takes(takes) => store.write_takes(run, takes).await,
+            Keep::Mark { sample, says, who } => store.mark(run, *sample, says, who).await.map(drop),
             Keep::Close { samples, whole, because } => store.close_run(run, *samples, *whole, because).await,
+            Keep::Drop => store.delete_run(run).await,
         };
         let Err(e) = result else { break };
+        held.full.fetch_or(matches!(e, StoreError::Full(_)), Ordering::Relaxed);
         if !held.away.swap(true, Ordering::Relaxed) {
             tracing::warn!("holding samples in memory: {e}");
         }
@@ -214,6 +244,7 @@ async fn persist(store: &Store, run: i64, held: &Held, keep: &Keep) {
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
     if held.away.swap(false, Ordering::Relaxed) {
+        held.full.store(false, Ordering::Relaxed);
         tracing::info!("the store answers again");
     }
 }

@@ -69,6 +69,8 @@ pub struct UnitStatus {
     pub dark_modules: Vec<String>,
     /// What its output drives, where it has one: frequency in Hz and amplitude in V peak.
     pub output: Option<OutputStatus>,
+    /// Whether its digital output is on, where it has one.
+    pub switched: Option<bool>,
 }
 
 /// What an output drives.
@@ -86,8 +88,8 @@ pub struct OutputStatus {
 pub enum CaptureState {
     /// Nothing.
     Idle,
-    /// Ready; waits for the order to record.
-    Armed,
+    /// Waits for a trigger, or for the order to record.
+    Armed(Progress),
     /// Recording.
     Recording(Progress),
     /// Recorded; the rest is being written.
@@ -107,16 +109,72 @@ pub struct Progress {
     pub sample_rate_hz: f64,
     /// Channels recorded.
     pub channels: usize,
-    /// Samples a channel so far.
+    /// Samples a channel of the take that goes.
     pub samples: u64,
-    /// Samples planned, where the length is known.
+    /// Samples since it was armed or begun.
+    pub elapsed_samples: u64,
+    /// Samples a take has, where the length is known.
     pub planned: Option<u64>,
+    /// What a take begins with, in words.
+    pub waits_for: String,
+    /// Time kept from before a trigger, s.
+    pub pre_s: f64,
+    /// How much of it is there already, s.
+    pub pre_filled_s: f64,
+    /// Takes so far.
+    pub takes: u32,
+    /// Takes planned, where there is a number.
+    pub takes_planned: Option<u32>,
+    /// What brought the newest take about.
+    pub last_trigger: Option<String>,
+    /// Time spent packing so far, s.
+    pub packing_s: f64,
+    /// Time spent writing so far, s.
+    pub writing_s: f64,
+    /// Bytes written so far.
+    pub written_bytes: u64,
+    /// Each recorder.
+    pub recorders: Vec<RecorderProgress>,
     /// Blocks lost on the way here.
     pub lost_blocks: u64,
     /// Bytes held in memory until the store takes them.
     pub held_bytes: u64,
     /// Whether the store has stopped answering.
     pub store_away: bool,
+    /// What the front end keeps itself meanwhile, or did and is now moved over.
+    pub own_store: Option<OwnStore>,
+}
+
+/// Samples that a front end keeps itself while the link is away.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OwnStore {
+    /// What happened and what is safe, in a sentence.
+    pub says: String,
+    /// Until when the front end has room for more, if the link stays away.
+    pub until: DateTime<Utc>,
+    /// Blocks moved over so far.
+    pub moved: u64,
+    /// Time they hold, s.
+    pub moved_s: f64,
+    /// Blocks to move over; not known while the link is away.
+    pub of: Option<u64>,
+}
+
+/// How far a recorder is.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct RecorderProgress {
+    /// Its name.
+    pub name: String,
+    /// Its run.
+    pub run_id: i64,
+    /// That run's number.
+    pub number: i32,
+    /// Its rate, Hz.
+    pub sample_rate_hz: f64,
+    /// Samples a channel that it kept.
+    pub samples: u64,
+    /// Whether it keeps samples now.
+    pub going: bool,
 }
 
 /// How a recording ended.
@@ -132,6 +190,8 @@ pub struct Ended {
     pub because: String,
     /// Blocks lost.
     pub lost_blocks: u64,
+    /// Takes it made.
+    pub takes: u32,
     /// When.
     pub at: DateTime<Utc>,
 }

@@ -6,6 +6,7 @@
 
 use crate::link_client::{ClientError, Incoming, LinkClient, from_link};
 use echo_job::front_end::FrontEnd;
+use echo_job::rig::columns::filter_text;
 use echo_job::rig::{Cell, Column};
 use echo_link::{Answer, Block, InputSetting, Memory, RequestBody, Settings, UnitState};
 use futures::future::{join_all, select_all};
@@ -25,7 +26,60 @@ struct Unit {
     /// Whether any of its inputs is measured.
     sends: bool,
     waiting: VecDeque<Block>,
+    /// A block of the newest start has come. Until then those that count on from an earlier one,
+    /// still on their way when it was begun, are let go.
+    begun: bool,
+    /// Number of the start, of a front end that keeps blocks itself.
+    start: Option<u64>,
+    /// The block that comes next, once one has come.
+    next: Option<u64>,
+    /// The request by which lost blocks were asked for again: until they come, later ones are let go.
+    again: Option<u64>,
 }
+
+impl Unit {
+    fn new(client: LinkClient, front_end: FrontEnd, offset: u16) -> Unit {
+        Unit {
+            client,
+            front_end,
+            offset,
+            sends: false,
+            waiting: VecDeque::new(),
+            begun: false,
+            start: None,
+            next: None,
+            again: None,
+        }
+    }
+
+    /// Takes a block in its turn. Asks again for blocks that were lost, if the front end keeps them.
+    async fn take(&mut self, block: Block) -> Result<(), ClientError> {
+        let sequence = block.head().sequence;
+        self.begun |= sequence < FIRST_BLOCKS;
+        if !self.sends || !self.begun {
+            return Ok(());
+        }
+        let next = self.next.unwrap_or(sequence);
+        if let (Some(start), true) = (self.start, sequence > next) {
+            if self.again.is_none() {
+                tracing::warn!("{} blocks lost on the link are asked for again", sequence - next);
+                self.again = Some(self.client.ask_on(RequestBody::Resume { start, from: next }).await?);
+            }
+            return Ok(());
+        }
+        // What was on its way when blocks were asked for again comes twice.
+        if sequence < next {
+            return Ok(());
+        }
+        self.again = None;
+        self.next = Some(sequence + 1);
+        self.waiting.push_back(block);
+        Ok(())
+    }
+}
+
+/// No front end loses as many blocks right after a start; a higher number is from an earlier one.
+const FIRST_BLOCKS: u64 = 40;
 
 /// The connected front ends.
 pub struct System {
@@ -42,6 +96,8 @@ pub struct Together {
     pub first_sample: u64,
     /// Whether all clocks are locked.
     pub clock_locked: bool,
+    /// How far the front ends' own clocks are apart at this block, ns.
+    pub apart_ns: u64,
     /// Inputs, counted through.
     pub inputs: Vec<u16>,
     /// Over range, input by input.
@@ -92,7 +148,7 @@ impl System {
                 _ => ClientError::Refused(format!("{address}: {e}")),
             })?;
             let inputs = front_end.inputs.len() as u16;
-            units.push(Unit { client, front_end, offset, sends: false, waiting: VecDeque::new() });
+            units.push(Unit::new(client, front_end, offset));
             offset += inputs;
         }
         let all: Vec<FrontEnd> = units.iter().map(|u| u.front_end.clone()).collect();
@@ -152,12 +208,37 @@ impl System {
             for u in &mut self.units {
                 u.client.forget_early();
                 u.waiting.clear();
+                (u.begun, u.start, u.next, u.again) = (false, None, None, None);
             }
             for u in self.units.iter_mut().filter(|u| u.sends) {
-                u.client.ask(RequestBody::Start { at_ns }).await?;
+                u.start = u.client.ask(RequestBody::Start { at_ns }).await?.stored.map(|s| s.start);
             }
         }
         Ok(())
+    }
+
+    /// The starts that go on, by which blocks can be had again after the link was away; nothing unless
+    /// all that send keep blocks themselves.
+    pub fn starts(&self) -> Option<Vec<u64>> {
+        self.units.iter().filter(|u| u.sends).map(|u| u.start).collect()
+    }
+
+    /// Goes on, over new links, with starts that went on by themselves, from block `from` on. Gives the
+    /// sequence that the front ends have come to.
+    ///
+    /// # Errors
+    /// The first that has not kept what is wanted, or does not answer.
+    pub async fn resume(&mut self, wanted: &Settings, starts: &[u64], from: u64) -> Result<u64, ClientError> {
+        for u in &mut self.units {
+            u.sends = !own(u, wanted).is_empty();
+        }
+        let mut come_to = from;
+        for (u, start) in self.units.iter_mut().filter(|u| u.sends).zip(starts) {
+            (u.begun, u.start, u.next) = (true, Some(*start), Some(from));
+            let answer = u.client.ask(RequestBody::Resume { start: *start, from }).await?;
+            come_to = come_to.max(answer.stored.map_or(0, |s| s.next));
+        }
+        Ok(come_to)
     }
 
     /// What is set on the front ends, as cells of the channel table.
@@ -170,10 +251,9 @@ impl System {
         for (u, a) in self.units.iter().zip(answers) {
             for s in a.settings.into_iter().flat_map(|s| s.inputs) {
                 let input = s.number + u.offset;
-                let filter = if s.high_pass_hz > 0.0 { format!("{} Hz", s.high_pass_hz) } else { "off".into() };
                 cells.push(Cell::new(input, Column::Coupling, from_link(s.coupling).name()));
                 cells.push(Cell::new(input, Column::RangeV, format!("{} V", s.range_v)));
-                cells.push(Cell::new(input, Column::HighPassHz, filter));
+                cells.push(Cell::new(input, Column::HighPassHz, filter_text(s.high_pass_hz)));
             }
         }
         Ok(cells)
@@ -185,7 +265,7 @@ impl System {
     /// One that is gone.
     pub async fn ask_states(&mut self) -> Result<(), ClientError> {
         for u in &mut self.units {
-            u.client.ask_state().await?;
+            u.client.ask_on(RequestBody::State).await?;
         }
         Ok(())
     }
@@ -222,10 +302,15 @@ impl System {
         match incoming {
             Incoming::Plug(input, memory) => Ok(Heard::Plug(input + unit.offset, memory)),
             Incoming::State(state) => Ok(Heard::State(at, state)),
-            Incoming::Block(b) => {
-                if unit.sends {
-                    unit.waiting.push_back(b);
+            Incoming::Refused(id, says) => {
+                if unit.again == Some(id) {
+                    tracing::warn!("blocks lost on the link are gone: {says}");
+                    (unit.again, unit.next) = (None, None);
                 }
+                Ok(Heard::Nothing)
+            }
+            Incoming::Block(b) => {
+                unit.take(b).await?;
                 if unit.waiting.len() > AHEAD {
                     let behind = self.units.iter().find(|u| u.sends && u.waiting.is_empty());
                     let who = behind
@@ -261,19 +346,23 @@ impl System {
             sequence: 0,
             first_sample: 0,
             clock_locked: true,
+            apart_ns: 0,
             inputs: Vec::new(),
             over: Vec::new(),
             blocks: Vec::new(),
         };
+        let (mut earliest, mut latest) = (u64::MAX, 0);
         for u in self.units.iter_mut().filter(|u| u.sends) {
             let b = u.waiting.pop_front()?;
             let head = b.head();
             (all.sequence, all.first_sample) = (head.sequence, head.first_sample);
+            (earliest, latest) = (earliest.min(head.clock_ns), latest.max(head.clock_ns));
             all.clock_locked &= head.clock_locked;
             all.inputs.extend(head.inputs.iter().map(|i| i + u.offset));
             all.over.extend(&head.over);
             all.blocks.push(b);
         }
+        all.apart_ns = latest.saturating_sub(earliest);
         Some(all)
     }
 }

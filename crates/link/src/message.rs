@@ -34,6 +34,16 @@ pub enum RequestBody {
     },
     /// Stop sending blocks.
     Stop,
+    /// What the front end keeps itself of the blocks of the start that goes on.
+    Stored,
+    /// Send on from this block, which was sent or made before: those kept first, as fast as the link
+    /// takes them, then those that are made.
+    Resume {
+        /// Which start, as told by `stored`.
+        start: u64,
+        /// Sequence of the first block wanted.
+        from: u64,
+    },
     /// How are you.
     State,
     /// Test these inputs; the answer comes when all are done.
@@ -58,6 +68,14 @@ pub enum RequestBody {
         hz: f64,
         /// Amplitude, V peak; 0 is off.
         peak_v: f64,
+        /// Shape of the voltage.
+        #[serde(default, skip_serializing_if = "is_sine")]
+        wave: Wave,
+    },
+    /// Switch the digital output.
+    Switch {
+        /// Whether it is to be on.
+        on: bool,
     },
 }
 
@@ -71,10 +89,13 @@ pub struct Answer {
     pub refused: Option<String>,
     /// Answer to `identify`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub identity: Option<Identity>,
+    pub identity: Option<Box<Identity>>,
     /// Answer to `settings` and `apply`: what is set now.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub settings: Option<Settings>,
+    /// Answer to `start`, `stored` and `resume`, of a front end that keeps blocks itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub stored: Option<Stored>,
     /// Answer to `state`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub state: Option<UnitState>,
@@ -84,6 +105,17 @@ pub struct Answer {
     /// Answer to `memories`, and to `write_memory` with the one memory read back.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub memories: Option<Vec<Memory>>,
+}
+
+/// Blocks a front end keeps itself, the newest ones of the start that goes on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Stored {
+    /// Which start: no two of a front end have the same number, not even before and after a restart.
+    pub start: u64,
+    /// Sequence of the oldest block that is kept.
+    pub first: u64,
+    /// Sequence of the next block that will be made.
+    pub next: u64,
 }
 
 /// How a front end does.
@@ -98,6 +130,9 @@ pub struct UnitState {
     /// The output: frequency and amplitude; none for a front end without output.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub output: Option<OutputState>,
+    /// Whether the digital output is on; none for a front end without one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub switched: Option<bool>,
 }
 
 /// How a module does.
@@ -112,6 +147,9 @@ pub struct ModuleState {
 /// What the output drives.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct OutputState {
+    /// Shape of the voltage.
+    #[serde(default, skip_serializing_if = "is_sine")]
+    pub wave: Wave,
     /// Frequency, Hz.
     pub hz: f64,
     /// Amplitude, V peak.
@@ -162,6 +200,10 @@ pub struct Identity {
     pub converter_bits: u32,
     /// Its inputs.
     pub inputs: Vec<InputOffer>,
+    /// Bytes of blocks it keeps itself, so that they can be asked for again and nothing is lost while
+    /// the link is away; 0 is none.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub keeps_bytes: u64,
 }
 
 /// What an input can be set to.
@@ -178,6 +220,9 @@ pub struct InputOffer {
     /// Corners of its high-pass filter, Hz.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub high_pass_hz: Vec<f64>,
+    /// Voltages it can feed a sensor with, V.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub supplies_v: Vec<f64>,
 }
 
 /// How an input is connected to its converter.
@@ -192,6 +237,17 @@ pub enum Coupling {
     /// Constant-current supply, bias removed.
     #[serde(rename = "IEPE")]
     Iepe,
+    /// Charge amplifier, 1 mV/pC, mean removed.
+    Charge,
+    /// Bridge of four active arms, supplied with 5 V and sensed.
+    #[serde(rename = "Bridge full")]
+    BridgeFull,
+    /// Two active arms, completed by the front end.
+    #[serde(rename = "Bridge half")]
+    BridgeHalf,
+    /// One active arm, completed by the front end.
+    #[serde(rename = "Bridge quarter")]
+    BridgeQuarter,
 }
 
 /// How a front end is set.
@@ -215,10 +271,32 @@ pub struct InputSetting {
     /// Corner of the high-pass filter, Hz; 0 is off.
     #[serde(default, skip_serializing_if = "is_off")]
     pub high_pass_hz: f64,
+    /// Voltage the sensor is fed with, V; 0 is none.
+    #[serde(default, skip_serializing_if = "is_off")]
+    pub supply_v: f64,
 }
 
-fn is_off(hz: &f64) -> bool {
-    *hz == 0.0
+/// What an output drives.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Wave {
+    /// A sine.
+    #[default]
+    Sine,
+    /// Pulses from 0 V to the amplitude, a tenth of the period long.
+    Pulse,
+}
+
+fn is_sine(wave: &Wave) -> bool {
+    *wave == Wave::Sine
+}
+
+fn is_none(bytes: &u64) -> bool {
+    *bytes == 0
+}
+
+fn is_off(value: &f64) -> bool {
+    *value == 0.0
 }
 
 /// Something the front end says unasked.

@@ -4,7 +4,7 @@
 use bytes::{Bytes, BytesMut};
 use echo_link::{
     Answer, Block, BlockHead, Coupling, FULL_SCALE, Frame, FrameCodec, Identity, InputOffer, InputSetting, LinkError,
-    Notice, Request, RequestBody, Settings,
+    Notice, Request, RequestBody, Settings, Wave,
 };
 use proptest::prelude::*;
 use serde_json::json;
@@ -20,8 +20,8 @@ fn settings() -> Settings {
     Settings {
         rate_hz: 51_200.0,
         inputs: vec![
-            InputSetting { number: 7, range_v: 5.0, coupling: Coupling::Iepe, high_pass_hz: 0.0 },
-            InputSetting { number: 22, range_v: 10.0, coupling: Coupling::Dc, high_pass_hz: 10.0 },
+            InputSetting { number: 7, range_v: 5.0, coupling: Coupling::Iepe, high_pass_hz: 0.0, supply_v: 0.0 },
+            InputSetting { number: 22, range_v: 10.0, coupling: Coupling::Dc, high_pass_hz: 10.0, supply_v: 0.0 },
         ],
     }
 }
@@ -41,7 +41,10 @@ fn messages_have_the_form_the_description_gives() {
             RequestBody::WriteMemory { input: 4, memory: "00ff".into() },
             json!({ "id": 3, "ask": "write_memory", "input": 4, "memory": "00ff" }),
         ),
-        (RequestBody::Output { hz: 80.0, peak_v: 0.5 }, json!({ "id": 3, "ask": "output", "hz": 80.0, "peak_v": 0.5 })),
+        (
+            RequestBody::Output { hz: 80.0, peak_v: 0.5, wave: Wave::Sine },
+            json!({ "id": 3, "ask": "output", "hz": 80.0, "peak_v": 0.5 }),
+        ),
         (RequestBody::Stop, json!({ "id": 3, "ask": "stop" })),
         (
             RequestBody::Apply { settings: settings() },
@@ -75,12 +78,14 @@ fn messages_have_the_form_the_description_gives() {
         rates_hz: vec![1024.0, 51_200.0],
         clean_share: 0.4,
         converter_bits: 24,
+        keeps_bytes: 0,
         inputs: vec![InputOffer {
             number: 1,
             module: "A".into(),
             ranges_v: vec![0.1, 10.0],
             couplings: vec![Coupling::Dc, Coupling::Ac, Coupling::Iepe],
             high_pass_hz: vec![],
+            supplies_v: vec![],
         }],
     };
     let text = serde_json::to_string(&identity).unwrap();
@@ -193,7 +198,8 @@ fn answers_about_its_care_have_the_form_the_description_gives() {
         temperature_c: 36.5,
         clock_locked: true,
         modules: vec![module("M1", true), module("M2", false)],
-        output: Some(OutputState { hz: 80.0, peak_v: 0.5 }),
+        output: Some(OutputState { hz: 80.0, peak_v: 0.5, wave: Wave::Pulse }),
+        switched: Some(true),
     };
     let test = InputTest {
         number: 4,
@@ -206,7 +212,8 @@ fn answers_about_its_care_have_the_form_the_description_gives() {
     for (answer, wanted) in [
         (
             Answer { id: 1, state: Some(state), ..Answer::default() },
-            json!({ "id": 1, "state": { "temperature_c": 36.5, "clock_locked": true, "output": { "hz": 80.0, "peak_v": 0.5 },
+            json!({ "id": 1, "state": { "temperature_c": 36.5, "clock_locked": true,
+                "output": { "hz": 80.0, "peak_v": 0.5, "wave": "pulse" }, "switched": true,
                 "modules": [{ "module": "M1", "powered": true }, { "module": "M2", "powered": false }] } }),
         ),
         (

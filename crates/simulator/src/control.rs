@@ -1,5 +1,5 @@
 //! The hands at the stand-in: a small page and its API to plug, unplug, swap, break and shake
-//! sensors. It belongs to the stand-in, not to Fleet Echo.
+//! sensors, and to run the machine up and down. It belongs to the stand-in, not to Fleet Echo.
 
 use crate::device::Lantern;
 use crate::device::plug::Motion;
@@ -36,6 +36,10 @@ enum Hand {
 enum Switch {
     Power { module: String, on: bool },
     Clock { locked: bool },
+    Drift { ppm: f64 },
+    BringTo { rpm: f64, rpm_per_s: f64 },
+    Hold,
+    Cut,
 }
 
 /// Serves the page until the listener fails.
@@ -99,6 +103,10 @@ async fn switch(State(devices): State<Devices>, Path(unit): Path<usize>, Json(wh
     match what {
         Switch::Power { module, on } => own(device).power(&module, on).map_err(refused)?,
         Switch::Clock { locked } => own(device).lock_clock(locked),
+        Switch::Drift { ppm } => own(device).drift(ppm),
+        Switch::BringTo { rpm, rpm_per_s } => own(device).bring_to(rpm, rpm_per_s).map_err(refused)?,
+        Switch::Cut => own(device).cut(),
+        Switch::Hold => own(device).hold().map_err(refused)?,
     }
     Ok(bench(State(devices)).await)
 }

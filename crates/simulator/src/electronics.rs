@@ -12,6 +12,10 @@ pub enum Sensor {
     Iepe(f64),
     /// A voltage of its own: volts a unit, and a steady voltage on top.
     Voltage(f64, f64),
+    /// A bare crystal: coulombs a unit.
+    Charge(f64),
+    /// A bridge of this wiring: volts a volt of supply and unit.
+    Bridge(Coupling, f64),
     /// Nothing.
     Open,
 }
@@ -41,6 +45,11 @@ pub enum Fault {
 pub const BIAS_V: f64 = 11.2;
 /// What the supply gives into an open cable, V.
 pub const RAIL_V: f64 = 24.0;
+
+/// Gain of the charge amplifiers, V/C.
+const CHARGE_V_PER_C: f64 = 1e9;
+/// Supply of the bridges, V.
+const BRIDGE_SUPPLY_V: f64 = 5.0;
 
 /// Corner of the AC coupling, Hz.
 const AC_CORNER_HZ: f64 = 0.3;
@@ -111,13 +120,21 @@ impl Input {
             (Sensor::Iepe(gain), Coupling::Iepe, Fault::Loud) => felt.iter().map(|x| 40.0 * x * gain).collect(),
             (Sensor::Iepe(gain), Coupling::Iepe, _) => felt.iter().map(|x| x * gain).collect(),
             (Sensor::Voltage(gain, offset), _, _) => felt.iter().map(|x| x * gain + offset).collect(),
-            (Sensor::Iepe(_) | Sensor::Open, _, _) => vec![0.0; felt.len()],
+            (Sensor::Charge(gain), Coupling::Charge, _) => felt.iter().map(|x| x * gain * CHARGE_V_PER_C).collect(),
+            (Sensor::Bridge(wired, gain), as_set, _) if wired == as_set => {
+                felt.iter().map(|x| x * gain * BRIDGE_SUPPLY_V).collect()
+            }
+            // Completed wrongly, a bridge is as far out of balance as it can be.
+            (Sensor::Bridge(..), Coupling::BridgeFull | Coupling::BridgeHalf | Coupling::BridgeQuarter, _) => {
+                vec![0.5 * BRIDGE_SUPPLY_V; felt.len()]
+            }
+            _ => vec![0.0; felt.len()],
         };
         if self.fault == Fault::Noisy {
             volts.iter_mut().for_each(|v| *v += 0.02 * self.noise.gaussian());
         }
         let corner_hz = match (self.coupling, self.high_pass_hz > 0.0) {
-            (Coupling::Dc, false) => 0.0,
+            (Coupling::Dc | Coupling::BridgeFull | Coupling::BridgeHalf | Coupling::BridgeQuarter, false) => 0.0,
             (_, filtered) => AC_CORNER_HZ.max(if filtered { self.high_pass_hz } else { 0.0 }),
         };
         if corner_hz > 0.0 {
@@ -202,6 +219,13 @@ mod tests {
         assert!((mean + 3.0).abs() < 1e-3 && (peak - 1.0).abs() < 2e-3);
         let (mean, _, _) = converted(Sensor::Voltage(0.01, -3.0), Coupling::Ac, 5.0);
         assert!(mean.abs() < 0.01);
+        let (_, peak, _) = converted(Sensor::Charge(2e-12), Coupling::Charge, 1.0);
+        assert!((peak - 0.2).abs() < 1e-3, "200 pC at 1 mV/pC: {peak}");
+        let half = Sensor::Bridge(Coupling::BridgeHalf, 1e-4);
+        let (_, peak, _) = converted(half, Coupling::BridgeHalf, 1.0);
+        assert!((peak - 0.05).abs() < 1e-3, "10 mV/V at 5 V: {peak}");
+        let (mean, _, over) = converted(half, Coupling::BridgeQuarter, 1.0);
+        assert!(over && mean > 0.99, "completed wrongly it leaves the range");
         let (_, peak, over) = converted(Sensor::Iepe(0.01), Coupling::Iepe, 0.5);
         assert!(over && peak <= 0.501, "the range clips at {peak}");
     }

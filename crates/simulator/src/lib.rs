@@ -11,4 +11,5 @@ pub mod electronics;
 pub mod memory;
 pub mod noise;
 pub mod physics;
+mod sending;
 pub mod serve;

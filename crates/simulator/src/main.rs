@@ -6,8 +6,8 @@ use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::serve::{Pace, serve};
 use mdns_sd::{IfKind, ServiceDaemon, ServiceInfo};
 
-/// A simulated front end: a Lantern 24 on the Merrow's port thruster gearbox, or Lantern 64s on the
-/// car deck of the Skerry Lass.
+/// A simulated front end: a Lantern 24 on the Merrow's port thruster gearbox or on hull frame 14 of
+/// the Skerry Lass, or Lantern 64s on her car deck.
 #[derive(Parser)]
 struct Options {
     /// What it plays.
@@ -31,6 +31,9 @@ struct Options {
     /// Seconds simulated a second: a number, or “free” for as fast as they are taken.
     #[arg(long, default_value = "1")]
     pace: String,
+    /// Megabytes of newest blocks it keeps itself, so that nothing is lost while the link is away.
+    #[arg(long, default_value_t = 64)]
+    stores: usize,
     /// Where to announce itself by DNS-SD.
     #[arg(long, value_enum, default_value_t = Announce::Off)]
     announce: Announce,
@@ -45,6 +48,8 @@ enum Part {
     Thruster,
     /// The deck survey.
     Deck,
+    /// Hull frame 14 while berthing.
+    Berth,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -96,12 +101,16 @@ async fn main() -> anyhow::Result<()> {
         Pace::Times(times)
     };
     anyhow::ensure!((1..=4).contains(&o.units), "--units is {}; allowed are 1 to 4", o.units);
-    let devices: Vec<Lantern> = match o.plays {
+    let mut devices: Vec<Lantern> = match o.plays {
         Part::Thruster => vec![Lantern::new(&o.serial, o.rpm)],
+        Part::Berth => vec![Lantern::playing("LT-0424", Plays::Berth)],
         Part::Deck => (0..o.units)
             .map(|u| Lantern::playing(&format!("LT-064{}", u + 1), Plays::Deck(64 * usize::from(u))))
             .collect(),
     };
+    for d in &mut devices {
+        d.keeps_bytes = o.stores.min(4096) << 20;
+    }
     if o.truth {
         println!("{}", serde_json::to_string_pretty(&devices[0].truth())?);
         return Ok(());

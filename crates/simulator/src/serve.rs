@@ -1,10 +1,11 @@
 //! The stand-in's side of the link: one Fleet Echo at a time.
 
 use crate::device::Lantern;
-use echo_link::{Answer, Frame, FrameCodec, LinkError, Notice, Request, RequestBody, greet};
+use crate::sending::Sending;
+use echo_link::{Answer, Frame, FrameCodec, LinkError, Notice, Request, RequestBody, Wave, greet};
 use futures::{SinkExt, StreamExt};
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant, SystemTime};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::sync::mpsc;
@@ -19,7 +20,20 @@ pub enum Pace {
     Free,
 }
 
-/// Blocks waiting for a slow link before one is dropped.
+/// The start that goes on, which may outlive the link it was ordered over.
+type Start = Arc<Mutex<Option<Arc<Sending>>>>;
+
+fn going(start: &Start) -> MutexGuard<'_, Option<Arc<Sending>>> {
+    start.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+fn end(start: &Start) {
+    if let Some(s) = going(start).take() {
+        s.end();
+    }
+}
+
+/// Blocks on their way to a slow link.
 const WAITING: usize = 200;
 
 /// Takes hold of a device.
@@ -33,17 +47,18 @@ pub fn own(device: &Mutex<Lantern>) -> std::sync::MutexGuard<'_, Lantern> {
 /// The listener's own error.
 pub async fn serve(listener: TcpListener, device: Arc<Mutex<Lantern>>, pace: Pace) -> std::io::Result<()> {
     let busy = Arc::new(AtomicBool::new(false));
+    let start = Start::default();
     loop {
         let (stream, from) = listener.accept().await?;
         stream.set_nodelay(true)?;
-        let (device, busy) = (device.clone(), busy.clone());
+        let (device, busy, start) = (device.clone(), busy.clone(), start.clone());
         tokio::spawn(async move {
             if busy.swap(true, Ordering::SeqCst) {
                 let _ = turn_away(stream).await;
                 return;
             }
             tracing::info!(%from, "connected");
-            if let Err(e) = converse(stream, &device, pace).await {
+            if let Err(e) = converse(stream, &device, &start, pace).await {
                 tracing::warn!(%from, "{e}");
             }
             tracing::info!(%from, "gone");
@@ -58,7 +73,12 @@ async fn turn_away(mut stream: TcpStream) -> Result<(), LinkError> {
     Framed::new(stream, FrameCodec).send(Frame::Notice(Notice::Stopping { says })).await
 }
 
-async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pace) -> Result<(), LinkError> {
+async fn converse(
+    mut stream: TcpStream,
+    device: &Arc<Mutex<Lantern>>,
+    start: &Start,
+    pace: Pace,
+) -> Result<(), LinkError> {
     tokio::time::timeout(Duration::from_secs(5), greet(&mut stream)).await.map_err(|_| LinkError::NotALink)??;
     let (mut out, mut requests) = Framed::new(stream, FrameCodec).split();
     let (to_link, mut frames) = mpsc::channel::<Frame>(WAITING);
@@ -69,7 +89,6 @@ async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pac
             }
         }
     });
-    let mut sending: Option<Arc<AtomicBool>> = None;
     let mut news = own(device).news();
     let result = loop {
         let next = tokio::select! {
@@ -80,6 +99,7 @@ async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pac
                 }
                 continue;
             }
+            () = cut(device) => break Ok(()),
         };
         let request = match next {
             None => break Ok(()),
@@ -89,51 +109,65 @@ async fn converse(mut stream: TcpStream, device: &Arc<Mutex<Lantern>>, pace: Pac
         };
         if request.body == RequestBody::Restart {
             // A restart forgets what was driven and keeps what is plugged.
-            let _ = own(device).drive(159.155, 0.0);
+            let _ = own(device).drive(159.155, 0.0, Wave::Sine);
+            end(start);
             break Ok(());
         }
-        let answer = obey(request, device, &mut sending, &to_link, pace);
+        let answer = obey(request, device, start, &to_link, pace);
         if to_link.send(Frame::Answer(answer)).await.is_err() {
             break Ok(());
         }
     };
-    if let Some(on) = sending {
-        on.store(false, Ordering::SeqCst);
+    if let Some(s) = going(start).as_ref() {
+        s.unplugged();
     }
-    drop(to_link);
     writer.abort();
     result
+}
+
+/// Waits until somebody pulls the cable.
+async fn cut(device: &Mutex<Lantern>) {
+    while !std::mem::take(&mut own(device).cut) {
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
 }
 
 fn obey(
     request: Request,
     device: &Arc<Mutex<Lantern>>,
-    sending: &mut Option<Arc<AtomicBool>>,
+    start: &Start,
     to_link: &mpsc::Sender<Frame>,
     pace: Pace,
 ) -> Answer {
     let mut answer = Answer { id: request.id, ..Answer::default() };
     match request.body {
-        RequestBody::Identify => answer.identity = Some(own(device).identity()),
+        RequestBody::Identify => answer.identity = Some(Box::new(own(device).identity())),
         RequestBody::Settings => answer.settings = Some(own(device).settings().clone()),
         RequestBody::Apply { settings } => {
             let mut d = own(device);
-            answer.refused = d.apply(settings, sending.is_some()).err();
+            answer.refused = d.apply(settings, going(start).as_ref().is_some_and(|s| s.on())).err();
             answer.settings = Some(d.settings().clone());
         }
         RequestBody::Start { at_ns } => {
-            if let Some(on) = sending.take() {
-                on.store(false, Ordering::SeqCst);
-            }
-            own(device).restart();
-            let on = Arc::new(AtomicBool::new(true));
-            *sending = Some(on.clone());
-            let (device, to_link) = (device.clone(), to_link.clone());
-            std::thread::spawn(move || produce(&device, &on, &to_link, pace, until(at_ns)));
+            end(start);
+            let mut d = own(device);
+            d.restart();
+            let sending = Arc::new(Sending::begin(d.keeps_bytes, to_link.clone()));
+            answer.stored = sending.stored();
+            *going(start) = Some(sending.clone());
+            let device = device.clone();
+            std::thread::spawn(move || produce(&device, &sending, pace, until(at_ns)));
         }
-        RequestBody::Stop => {
-            if let Some(on) = sending.take() {
-                on.store(false, Ordering::SeqCst);
+        RequestBody::Stop => end(start),
+        RequestBody::Stored => answer.stored = going(start).as_ref().and_then(|s| s.on().then(|| s.stored()).flatten()),
+        RequestBody::Resume { start: which, from } => {
+            let resumed = match going(start).as_ref() {
+                Some(s) => s.resume(which, from, to_link.clone()),
+                None => Err("nothing was started".into()),
+            };
+            match resumed {
+                Ok(stored) => answer.stored = Some(stored),
+                Err(says) => answer.refused = Some(says),
             }
         }
         RequestBody::State => answer.state = Some(own(device).state()),
@@ -146,9 +180,14 @@ fn obey(
             Ok(m) => answer.memories = Some(vec![m]),
             Err(says) => answer.refused = Some(says),
         },
-        RequestBody::Output { hz, peak_v } => {
+        RequestBody::Output { hz, peak_v, wave } => {
             let mut d = own(device);
-            answer.refused = d.drive(hz, peak_v).err();
+            answer.refused = d.drive(hz, peak_v, wave).err();
+            answer.state = Some(d.state());
+        }
+        RequestBody::Switch { on } => {
+            let mut d = own(device);
+            d.switch(on);
             answer.state = Some(d.state());
         }
         RequestBody::Restart => {}
@@ -163,34 +202,25 @@ fn until(at_ns: Option<u64>) -> Duration {
 }
 
 /// Makes blocks at the pace asked for until told to stop.
-fn produce(device: &Mutex<Lantern>, on: &AtomicBool, to_link: &mpsc::Sender<Frame>, pace: Pace, wait: Duration) {
+fn produce(device: &Mutex<Lantern>, sending: &Sending, pace: Pace, wait: Duration) {
     let begun = Instant::now() + wait;
-    let dropped = AtomicU64::new(0);
     let mut made_s = 0.0;
-    while on.load(Ordering::SeqCst) {
+    while sending.on() {
         let block = {
             let mut d = own(device);
             made_s += d.block_samples() as f64 / d.settings().rate_hz;
             d.next_block()
         };
-        match pace {
-            Pace::Free => {
-                if to_link.blocking_send(Frame::Block(block)).is_err() {
-                    return;
-                }
-            }
-            Pace::Times(speed) => {
-                let due = begun + Duration::from_secs_f64(made_s / speed);
-                std::thread::sleep(due.saturating_duration_since(Instant::now()));
-                match to_link.try_send(Frame::Block(block)) {
-                    Ok(()) => {}
-                    Err(mpsc::error::TrySendError::Closed(_)) => return,
-                    Err(mpsc::error::TrySendError::Full(_)) => {
-                        let n = dropped.fetch_add(1, Ordering::Relaxed) + 1;
-                        tracing::warn!("link too slow: {n} blocks dropped");
-                    }
-                }
-            }
+        if let Pace::Times(speed) = pace {
+            let due = begun + Duration::from_secs_f64(made_s / speed);
+            std::thread::sleep(due.saturating_duration_since(Instant::now()));
         }
+        if !sending.made(block) {
+            return;
+        }
+        while pace == Pace::Free && sending.all_sent() == Some(false) {
+            std::thread::sleep(Duration::from_micros(200));
+        }
+        sending.fit();
     }
 }

@@ -14,18 +14,25 @@ use std::time::Duration;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::time::Instant;
 
+/// Tells the free bytes where the database writes.
+pub type Room = Arc<dyn Fn() -> Option<u64> + Send + Sync>;
+
 /// Settings of the capture engine.
-#[derive(Debug, Clone)]
+#[derive(Clone)]
 pub struct Options {
     /// Bytes held in memory while the store is away before the recording is stopped.
     pub hold_bytes: u64,
+    /// Free bytes where the database writes, where that can be known.
+    pub room: Option<Room>,
+    /// Bytes of the disk that recording leaves free.
+    pub keep_free_bytes: u64,
     /// A front end that sends nothing for this long counts as gone.
     pub silence: Duration,
 }
 
 impl Default for Options {
     fn default() -> Self {
-        Options { hold_bytes: 1 << 30, silence: Duration::from_secs(3) }
+        Options { hold_bytes: 1 << 30, room: None, keep_free_bytes: 256 << 20, silence: Duration::from_secs(3) }
     }
 }
 
@@ -56,12 +63,23 @@ pub struct CaptureError(pub String);
 
 type Reply = oneshot::Sender<Result<(), CaptureError>>;
 
+/// What one recorder is told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OrderTo {
+    /// Keep samples from now on.
+    Start,
+    /// Keep no more.
+    Stop,
+}
+
 pub(super) enum Order {
     Address(Option<String>),
     Setup(Box<Setup>, Reply),
     Arm(Reply),
     Record(Reply),
     Stop(Reply),
+    Recorder(String, OrderTo, Reply),
+    Mark { says: String, who: String, reply: Reply },
     WriteSetup(Reply),
     Ask(usize, RequestBody, oneshot::Sender<Result<Answer, CaptureError>>),
     ReadSetup(oneshot::Sender<Result<DeviceSetup, CaptureError>>),
@@ -108,6 +126,9 @@ impl Capture {
             recording: None,
             writing: None,
             counts: Vec::new(),
+            arm_again: false,
+            next_block: None,
+            away: None,
         };
         tokio::spawn(engine.run());
         Capture { orders, status, live, memories }
@@ -154,6 +175,22 @@ impl Capture {
     /// When nothing is armed or recorded.
     pub async fn stop(&self) -> Result<(), CaptureError> {
         self.order(Order::Stop).await
+    }
+
+    /// Starts or stops one recorder of the plan.
+    ///
+    /// # Errors
+    /// No such recorder, it goes already or not at all, or as [`Capture::arm`].
+    pub async fn recorder(&self, name: &str, to: OrderTo) -> Result<(), CaptureError> {
+        self.order(|r| Order::Recorder(name.into(), to, r)).await
+    }
+
+    /// Sets a mark at this moment in every run that is recorded.
+    ///
+    /// # Errors
+    /// Nothing is armed or recorded.
+    pub async fn mark(&self, says: &str, who: &str) -> Result<(), CaptureError> {
+        self.order(|reply| Order::Mark { says: says.into(), who: who.into(), reply }).await
     }
 
     /// Asks one of the front ends, counted from 0, something beside measuring.

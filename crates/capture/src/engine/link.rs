@@ -3,7 +3,7 @@
 use super::Engine;
 use super::handle::{CaptureError, DeviceSetup, Setup, refuse};
 use crate::link_client::{ClientError, settings};
-use crate::state::{CaptureState, LinkState, OutputStatus, UnitStatus};
+use crate::state::{LinkState, OutputStatus, UnitStatus};
 use crate::system::{Heard, System};
 use echo_link::{Answer, RequestBody, UnitState};
 use std::collections::BTreeMap;
@@ -20,6 +20,7 @@ fn told(u: &mut UnitStatus, state: &UnitState) -> bool {
     u.temperature_c = Some((state.temperature_c * 10.0).round() / 10.0);
     u.clock_locked = Some(state.clock_locked);
     u.dark_modules = state.modules.iter().filter(|m| !m.powered).map(|m| m.module.clone()).collect();
+    u.switched = state.switched;
     u.output = state.output.map(|o| OutputStatus { hz: o.hz, peak_v: o.peak_v });
     *u != before
 }
@@ -47,6 +48,7 @@ impl Engine {
                     clock_locked: None,
                     dark_modules: Vec::new(),
                     output: None,
+                    switched: None,
                 });
                 let units = units.collect();
                 self.link = Some(system);
@@ -66,9 +68,13 @@ impl Engine {
                     s.link = link;
                     s.plugs += 1;
                 });
-                let _ = self.apply().await;
+                if !self.resumed().await {
+                    let _ = self.apply().await;
+                    Box::pin(self.armed_again()).await;
+                }
             }
             Err(e) => {
+                self.still_away();
                 self.next_try = Instant::now() + Duration::from_secs(1);
                 let says = e.to_string();
                 self.status.send_modify(|s| s.link = LinkState::Connecting { address, says });
@@ -121,7 +127,7 @@ impl Engine {
     }
 
     pub(super) async fn ask(&mut self, unit: usize, body: RequestBody) -> Result<Answer, CaptureError> {
-        let harmless = matches!(body, RequestBody::Output { .. } | RequestBody::State);
+        let harmless = matches!(body, RequestBody::Output { .. } | RequestBody::Switch { .. } | RequestBody::State);
         if self.recording.is_some() && !harmless {
             return refuse("a run is being recorded; stop it before touching the front end");
         }
@@ -157,23 +163,37 @@ impl Engine {
 
     pub(super) fn link_lost(&mut self, says: &str) {
         tracing::warn!("front end lost: {says}");
-        self.end_recording(false, &format!("the link to the front end broke: {says}"));
+        if !self.goes_on_away(says) {
+            self.broken_off(&format!("the link to the front end broke: {says}"));
+        }
         self.forget_link();
         self.next_try = Instant::now() + Duration::from_millis(500);
         let address = self.address.clone().unwrap_or_default();
-        self.status.send_modify(|s| {
-            s.link = LinkState::Connecting { address, says: says.into() };
-            if s.capture == CaptureState::Armed {
-                s.capture = CaptureState::Idle;
+        self.status.send_modify(|s| s.link = LinkState::Connecting { address, says: says.into() });
+    }
+
+    /// Ends a recording that cannot go on; where triggers were waited for they will be again.
+    pub(super) fn broken_off(&mut self, because: &str) {
+        let triggers = self.setup.as_ref().is_some_and(|s| !s.plan.start.by_hand());
+        self.arm_again |= triggers && self.recording.is_some();
+        self.end_recording(false, because);
+    }
+
+    /// Arms again after a broken link, as soon as the front end sends and the last run is written.
+    pub(super) async fn armed_again(&mut self) {
+        let ready = self.link.is_some() && self.applied.is_some() && self.writing.is_none();
+        if self.arm_again && ready {
+            self.arm_again = false;
+            if let Err(e) = self.arm().await {
+                tracing::warn!("not armed again: {e}");
             }
-        });
+        }
     }
 
     pub(super) async fn set_up(&mut self, setup: Setup) -> Result<(), CaptureError> {
         let hardware = self.setup.as_ref().map(|s| settings(&s.rig, &s.plan));
         let changes = hardware != Some(settings(&setup.rig, &setup.plan));
-        let armed = matches!(self.status.borrow().capture, CaptureState::Armed);
-        if changes && (self.recording.is_some() || armed) {
+        if changes && self.recording.is_some() {
             return refuse("a run is armed or recording; stop it before changing what is measured");
         }
         self.setup = Some(setup);
@@ -203,6 +223,7 @@ impl Engine {
                     }
                 } else {
                     self.live.restart(wanted.rate_hz, &numbers);
+                    self.next_block = None;
                 }
                 let rate = wanted.rate_hz;
                 self.applied = Some(wanted);

@@ -5,16 +5,21 @@
 //! | [`handle`] | the handle others give orders by |
 //! | `link` | connecting, setting up, looking after the front ends |
 //! | `recording` | arming, recording, ending |
+//! | `away` | a recording that the front end goes on with by itself while the link is away |
 
+mod away;
 pub mod handle;
 mod link;
 mod recording;
 
 use crate::link_client::ClientError;
 use crate::live::Live;
-use crate::recorder::{Held, Recorder};
-use crate::state::{CaptureState, LinkState, Progress, Status};
+use crate::recorder::Held;
+use crate::session::Session;
+use crate::state::{CaptureState, LinkState, OwnStore, Status};
 use crate::system::{Heard, System};
+use away::Away;
+use chrono::{DateTime, Utc};
 use echo_job::rig::Cell;
 use echo_link::Settings;
 use echo_store::Store;
@@ -23,15 +28,32 @@ use std::sync::Arc;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::time::Instant;
 
+/// A session with its runs.
 struct Recording {
-    recorder: Recorder,
+    session: Session,
+    kept: Vec<Kept>,
+    since: DateTime<Utc>,
+    waits_for: String,
+    rate_hz: f64,
+    channels: usize,
+    /// Samples a take has, where known.
+    planned: Option<u64>,
+    pre_s: f64,
+    takes_planned: Option<u32>,
+    next_room: Instant,
+    own_store: Option<OwnStore>,
+}
+
+/// One recorder's run.
+struct Kept {
+    run: i64,
+    number: i32,
     held: Arc<Held>,
     done: oneshot::Receiver<()>,
-    progress: Progress,
 }
 
 struct Writing {
-    done: oneshot::Receiver<()>,
+    done: Vec<oneshot::Receiver<()>>,
 }
 
 struct Engine {
@@ -52,6 +74,11 @@ struct Engine {
     /// What was set on the front ends when they were found.
     found: Option<Vec<Cell>>,
     next_care: Instant,
+    /// The link broke while triggers were waited for: armed again when it is back.
+    arm_again: bool,
+    /// Sequence of the block that comes next.
+    next_block: Option<u64>,
+    away: Option<Away>,
 }
 
 enum Event {
@@ -83,7 +110,12 @@ impl Engine {
                     } => Event::Heard(b),
                     () = async {
                         match writing {
-                            Some(w) => { let _ = (&mut w.done).await; }
+                            Some(w) => {
+                                while let Some(done) = w.done.last_mut() {
+                                    let _ = done.await;
+                                    w.done.pop();
+                                }
+                            }
                             None => std::future::pending().await,
                         }
                     } => Event::Written,
@@ -101,6 +133,7 @@ impl Engine {
                 Event::Written => {
                     self.writing = None;
                     self.status.send_modify(|s| s.capture = CaptureState::Idle);
+                    self.armed_again().await;
                 }
             }
         }
@@ -135,17 +168,26 @@ impl Engine {
                 let _ = reply.send(result);
             }
             Order::Stop(reply) => {
-                let armed = matches!(self.status.borrow().capture, CaptureState::Armed);
                 let result = if self.recording.is_some() {
-                    self.end_recording(true, "stopped by hand");
+                    match self.away {
+                        None => self.end_recording(true, "stopped by hand"),
+                        Some(_) => self.end_recording(false, "stopped by hand while the link was away"),
+                    }
                     Ok(())
-                } else if armed {
-                    self.status.send_modify(|s| s.capture = CaptureState::Idle);
+                } else if std::mem::take(&mut self.arm_again) {
                     Ok(())
                 } else {
                     refuse("nothing is armed or recording")
                 };
+                self.arm_again = false;
                 let _ = reply.send(result);
+            }
+            Order::Recorder(name, to, reply) => {
+                let result = self.one_recorder(&name, to).await;
+                let _ = reply.send(result);
+            }
+            Order::Mark { says, who, reply } => {
+                let _ = reply.send(self.mark(&says, &who));
             }
             Order::WriteSetup(reply) => {
                 let result = self.write_setup().await;

@@ -2,10 +2,11 @@
 //! that plug, unplug, swap and break.
 
 use super::plug::{Motion, Plug};
-use super::{Lantern, OUTPUT_V};
+use super::{Lantern, Machine, OUTPUT_V};
 use crate::electronics::{BIAS_V, Fault, RAIL_V, Sensor};
 use crate::memory::{hex, unhex};
-use echo_link::{InputTest, Memory, ModuleState, Notice, OutputState, UnitState};
+use crate::physics::berth::Bump;
+use echo_link::{InputTest, Memory, ModuleState, Notice, OutputState, UnitState, Wave};
 use serde::Serialize;
 
 /// Noise of a sound input with the sensor's own, V rms.
@@ -28,6 +29,12 @@ pub struct Bench {
     pub clock_locked: bool,
     /// What the output drives.
     pub output: OutputState,
+    /// Whether the digital output is on.
+    pub switched: bool,
+    /// Speed of the machine's input shaft, rpm, where it has one.
+    pub rpm: Option<f64>,
+    /// Bumps that were made, where there are any.
+    pub bumps: Vec<Bump>,
 }
 
 /// One input and what hangs on it.
@@ -62,7 +69,13 @@ impl Lantern {
             clock_locked: self.clock_locked,
             modules,
             output: Some(self.output),
+            switched: Some(self.switched),
         }
+    }
+
+    /// Switches the digital output.
+    pub fn switch(&mut self, on: bool) {
+        self.switched = on;
     }
 
     /// Tests one input.
@@ -97,6 +110,8 @@ impl Lantern {
                 passed: true,
                 says: match p.sensor {
                     Sensor::Iepe(_) => "in order".into(),
+                    Sensor::Charge(_) => "in order; a crystal, no supply to test".into(),
+                    Sensor::Bridge(..) => "in order; the bridge is balanced".into(),
                     _ => "in order; a voltage source, no supply to test".into(),
                 },
                 bias_v: bias,
@@ -139,14 +154,14 @@ impl Lantern {
     ///
     /// # Errors
     /// A frequency or a voltage it does not have.
-    pub fn drive(&mut self, hz: f64, peak_v: f64) -> Result<OutputState, String> {
+    pub fn drive(&mut self, hz: f64, peak_v: f64, wave: Wave) -> Result<OutputState, String> {
         if !(hz > 0.0 && hz <= 20_000.0) {
             return Err(format!("the output has no {hz} Hz; it has up to 20000 Hz"));
         }
         if !(0.0..=OUTPUT_V).contains(&peak_v) {
             return Err(format!("the output has no {peak_v} V; it has 0 to {OUTPUT_V} V"));
         }
-        self.output = OutputState { hz, peak_v };
+        self.output = OutputState { hz, peak_v, wave };
         Ok(self.output)
     }
 
@@ -167,7 +182,40 @@ impl Lantern {
             dark: self.dark.clone(),
             clock_locked: self.clock_locked,
             output: self.output,
+            switched: self.switched,
+            rpm: match &self.machine {
+                Machine::Thruster(t) => Some(t.rpm()),
+                _ => None,
+            },
+            bumps: match &self.machine {
+                Machine::Berth(b) => b.made().copied().collect(),
+                _ => Vec::new(),
+            },
         }
+    }
+
+    /// Brings the machine's input shaft to a speed.
+    ///
+    /// # Errors
+    /// A machine without a shaft, a speed or a change it does not have.
+    pub fn bring_to(&mut self, rpm: f64, rpm_per_s: f64) -> Result<(), String> {
+        let Machine::Thruster(t) = &mut self.machine else { return Err("this machine has no shaft".into()) };
+        if !((300.0..=3600.0).contains(&rpm) && (1.0..=2000.0).contains(&rpm_per_s)) {
+            return Err("the input shaft turns at 300 to 3600 rpm and changes by 1 to 2000 rpm a second".into());
+        }
+        t.bring_to(rpm, rpm_per_s);
+        Ok(())
+    }
+
+    /// Holds the machine at the speed it has.
+    ///
+    /// # Errors
+    /// A machine without a shaft.
+    pub fn hold(&mut self) -> Result<(), String> {
+        let Machine::Thruster(t) = &mut self.machine else { return Err("this machine has no shaft".into()) };
+        let rpm = t.rpm();
+        t.bring_to(rpm, 1.0);
+        Ok(())
     }
 
     fn socket(&mut self, number: u16) -> Result<&mut super::Socket, String> {
@@ -280,5 +328,15 @@ impl Lantern {
     /// Locks the clock to the shared one, or lets it go.
     pub fn lock_clock(&mut self, locked: bool) {
         self.clock_locked = locked;
+    }
+
+    /// Pulls the cable: the connection that stands ends at once.
+    pub fn cut(&mut self) {
+        self.cut = true;
+    }
+
+    /// Lets its clock run too fast or too slow by so many millionths.
+    pub fn drift(&mut self, ppm: f64) {
+        self.drift_ppm = ppm;
     }
 }

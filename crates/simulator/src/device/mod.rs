@@ -5,9 +5,10 @@ pub mod plug;
 
 use crate::decimate::{CLEAN_SHARE, FACTORS, INTERNAL_RATE_HZ};
 use crate::electronics::{Fault, Input, Sensor};
+use crate::physics::berth::Berth;
 use crate::physics::deck::{self, Deck};
 use crate::physics::thruster::{InputTruth, Thruster};
-use echo_link::{Block, BlockHead, Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings};
+use echo_link::{Block, BlockHead, Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings, Wave};
 use plug::{Motion, Plug, SHAKER_GAIN, Socket};
 use std::f64::consts::{SQRT_2, TAU};
 
@@ -15,6 +16,8 @@ use std::f64::consts::{SQRT_2, TAU};
 pub const RANGES_V: [f64; 5] = [0.1, 0.5, 1.0, 5.0, 10.0];
 /// Corners of the inputs' high-pass filter, Hz.
 pub const HIGH_PASS_HZ: [f64; 3] = [0.0, 1.0, 10.0];
+/// Voltages the last module of a Lantern 24 feeds sensors with, V.
+pub const SUPPLIES_V: [f64; 3] = [5.0, 12.0, 24.0];
 /// Largest voltage of the output, V peak.
 pub const OUTPUT_V: f64 = 10.0;
 
@@ -23,6 +26,8 @@ pub const OUTPUT_V: f64 = 10.0;
 pub enum Plays {
     /// A Lantern 24 on the Merrow's port thruster, its input shaft at this speed, rpm.
     Thruster(f64),
+    /// A Lantern 24 on hull frame 14 of the Skerry Lass, three axes.
+    Berth,
     /// A Lantern 64 on the car deck of the Skerry Lass, for the 64 places from this one on.
     Deck(usize),
 }
@@ -30,6 +35,7 @@ pub enum Plays {
 enum Machine {
     Thruster(Box<Thruster>),
     Deck(Box<Deck>),
+    Berth(Box<Berth>),
 }
 
 /// A front end with its machine.
@@ -44,7 +50,15 @@ pub struct Lantern {
     /// Modules without power.
     dark: Vec<String>,
     clock_locked: bool,
+    /// How much too fast its clock runs, millionths.
+    drift_ppm: f64,
+    /// The cable was pulled: the connection that stands ends.
+    pub(crate) cut: bool,
+    /// Bytes of blocks it keeps itself.
+    pub keeps_bytes: usize,
     output: OutputState,
+    /// Whether the digital output is on.
+    switched: bool,
     sequence: u64,
     sample: u64,
     news: tokio::sync::broadcast::Sender<Notice>,
@@ -60,9 +74,16 @@ impl Lantern {
         let sockets = match plays {
             Plays::Thruster(_) => plug::thruster(),
             Plays::Deck(first) => plug::deck(first),
+            Plays::Berth => plug::berth(),
         };
         let number = |i: usize| i as u16 + 1;
-        let plain = |i| InputSetting { number: number(i), range_v: 10.0, coupling: Coupling::Dc, high_pass_hz: 0.0 };
+        let plain = |i| InputSetting {
+            number: number(i),
+            range_v: 10.0,
+            coupling: Coupling::Dc,
+            high_pass_hz: 0.0,
+            supply_v: 0.0,
+        };
         let settings = Settings { rate_hz: 51_200.0, inputs: (0..sockets.len()).map(plain).collect() };
         let mut lantern = Lantern {
             serial: serial.into(),
@@ -71,10 +92,17 @@ impl Lantern {
             inputs: Vec::new(),
             settings,
             sockets,
-            drawer: plug::drawer(),
+            drawer: match plays {
+                Plays::Thruster(_) => [plug::drawer(), plug::encoder()].concat(),
+                _ => plug::drawer(),
+            },
+            drift_ppm: 0.0,
+            cut: false,
+            keeps_bytes: 0,
             dark: Vec::new(),
             clock_locked: true,
-            output: OutputState { hz: 159.155, peak_v: 0.0 },
+            output: OutputState { hz: 159.155, peak_v: 0.0, wave: Wave::Sine },
+            switched: false,
             sequence: 0,
             sample: 0,
             news: tokio::sync::broadcast::channel(64).0,
@@ -96,10 +124,24 @@ impl Lantern {
         format!("M{}", (number - 1) / per + 1)
     }
 
+    /// The last module of a Lantern 24 takes every sensor, the others voltages.
+    fn couplings(&self, number: u16) -> Vec<Coupling> {
+        let mut all = vec![Coupling::Iepe, Coupling::Dc, Coupling::Ac];
+        if matches!(self.plays, Plays::Thruster(_)) && self.module(number) == "M4" {
+            all.extend([Coupling::Charge, Coupling::BridgeFull, Coupling::BridgeHalf, Coupling::BridgeQuarter]);
+        }
+        all
+    }
+
+    fn supplies(&self, number: u16) -> Vec<f64> {
+        let feeds = matches!(self.plays, Plays::Thruster(_)) && self.module(number) == "M4";
+        if feeds { SUPPLIES_V.to_vec() } else { Vec::new() }
+    }
+
     /// Model name.
     pub fn model(&self) -> &'static str {
         match self.plays {
-            Plays::Thruster(_) => "Lantern 24",
+            Plays::Thruster(_) | Plays::Berth => "Lantern 24",
             Plays::Deck(_) => "Lantern 64",
         }
     }
@@ -118,10 +160,12 @@ impl Lantern {
                     number,
                     module: self.module(number),
                     ranges_v: RANGES_V.to_vec(),
-                    couplings: vec![Coupling::Dc, Coupling::Ac, Coupling::Iepe],
+                    couplings: self.couplings(number),
                     high_pass_hz: HIGH_PASS_HZ.to_vec(),
+                    supplies_v: self.supplies(number),
                 })
                 .collect(),
+            keeps_bytes: self.keeps_bytes as u64,
         }
     }
 
@@ -134,7 +178,7 @@ impl Lantern {
     pub fn truth(&self) -> Vec<InputTruth> {
         match &self.machine {
             Machine::Thruster(t) => t.truth(),
-            Machine::Deck(_) => Vec::new(),
+            Machine::Deck(_) | Machine::Berth(_) => Vec::new(),
         }
     }
 
@@ -161,11 +205,19 @@ impl Lantern {
         if let Some(i) = settings.inputs.iter().find(|i| !RANGES_V.contains(&i.range_v)) {
             return Err(format!("input {} has no range of {} V; it has {RANGES_V:?} V", i.number, i.range_v));
         }
+        if let Some(i) = settings.inputs.iter().find(|i| !self.couplings(i.number).contains(&i.coupling)) {
+            return Err(format!("input {} has no coupling {:?}", i.number, i.coupling));
+        }
         if let Some(i) = settings.inputs.iter().find(|i| !HIGH_PASS_HZ.contains(&i.high_pass_hz)) {
             return Err(format!(
                 "input {} has no high-pass at {} Hz; it has {HIGH_PASS_HZ:?} Hz",
                 i.number, i.high_pass_hz
             ));
+        }
+        if let Some(i) =
+            settings.inputs.iter().find(|i| i.supply_v != 0.0 && !self.supplies(i.number).contains(&i.supply_v))
+        {
+            return Err(format!("input {} does not feed sensors with {} V", i.number, i.supply_v));
         }
         let same = |a: &Settings, b: &Settings| {
             a.rate_hz == b.rate_hz && a.inputs.iter().map(|i| i.number).eq(b.inputs.iter().map(|i| i.number))
@@ -185,11 +237,15 @@ impl Lantern {
         let rate = self.settings.rate_hz;
         self.sequence = 0;
         self.sample = 0;
-        // The deck has nothing beyond its modes that could fold, so it is stepped as it is sampled.
+        // Deck and hull have nothing that could fold, so they are stepped as they are sampled.
         let by = match self.plays {
             Plays::Thruster(_) => factor(rate).unwrap_or(2),
             Plays::Deck(first) => {
                 self.machine = Machine::Deck(Box::new(Deck::new(rate, first, self.sockets.len())));
+                1
+            }
+            Plays::Berth => {
+                self.machine = Machine::Berth(Box::new(Berth::new(rate)));
                 1
             }
         };
@@ -222,6 +278,10 @@ impl Lantern {
             let socket = &self.sockets[usize::from(s.number) - 1];
             let lit = self.dark.is_empty() || !self.dark.contains(&self.module(s.number));
             match &socket.plug {
+                // A sensor that is not fed says nothing.
+                Some(p) if lit && p.needs_v > s.supply_v => {
+                    self.inputs[at].plug(Sensor::Voltage(0.0, 0.0), Fault::None)
+                }
                 Some(p) if lit => self.inputs[at].plug(p.sensor, p.fault),
                 _ => self.inputs[at].plug(Sensor::Open, Fault::None),
             }
@@ -235,14 +295,25 @@ impl Lantern {
                 Motion::Still => (0.0, 0.0),
                 Motion::Calibrator { hz, rms } => (hz, rms * SQRT_2),
                 Motion::Shaker => (output.hz, output.peak_v * SHAKER_GAIN),
+                Motion::Output => (output.hz, output.peak_v),
             };
             felt.clear();
-            felt.extend((0..n * by).map(|i| peak * (TAU * hz * ((begin + i as f64) / step)).sin()));
+            let periods = |i: usize| hz * ((begin + i as f64) / step);
+            if motion == Motion::Output && output.wave == Wave::Pulse {
+                felt.extend((0..n * by).map(|i| if periods(i).fract() < 0.1 { peak } else { 0.0 }));
+            } else {
+                felt.extend((0..n * by).map(|i| peak * (TAU * periods(i)).sin()));
+            }
         };
         match &mut self.machine {
             Machine::Thruster(machine) => {
-                let places: Vec<usize> =
-                    self.settings.inputs.iter().map(|s| self.sockets[usize::from(s.number) - 1].place).collect();
+                let places: Vec<usize> = self
+                    .settings
+                    .inputs
+                    .iter()
+                    .map(|s| &self.sockets[usize::from(s.number) - 1])
+                    .map(|s| s.plug.as_ref().and_then(|p| p.place).unwrap_or(s.place))
+                    .collect();
                 let mut felt = vec![Vec::with_capacity(n * by); places.len()];
                 let mut now = vec![0.0; machine.inputs()];
                 for _ in 0..n * by {
@@ -268,11 +339,20 @@ impl Lantern {
                     convert(at, &felt, &mut self.inputs);
                 }
             }
+            Machine::Berth(hull) => {
+                let axes = hull.run(n);
+                for (at, s) in self.settings.inputs.iter().enumerate() {
+                    let socket = &self.sockets[usize::from(s.number) - 1];
+                    let mut felt = axes.get(socket.place).cloned().unwrap_or_else(|| vec![0.0; n]);
+                    driven(socket.motion, &mut felt);
+                    convert(at, &felt, &mut self.inputs);
+                }
+            }
         }
         let head = BlockHead {
             sequence: self.sequence,
             first_sample: self.sample,
-            clock_ns: (self.sample as f64 / rate * 1e9) as u64,
+            clock_ns: (self.sample as f64 / rate * (1.0 + self.drift_ppm * 1e-6) * 1e9) as u64,
             clock_locked: self.clock_locked,
             samples: n as u32,
             inputs: self.settings.inputs.iter().map(|s| s.number).collect(),

@@ -2,6 +2,9 @@
 
 use crate::electronics::{Fault, Sensor};
 use crate::memory::{Written, blank, memory};
+use crate::physics::berth::AXES;
+use crate::physics::thruster::{ENCODER, TACHO};
+use echo_link::Coupling;
 use serde::{Deserialize, Serialize};
 
 /// A sensor with its cable.
@@ -15,6 +18,10 @@ pub struct Plug {
     pub memory: Option<Vec<u8>>,
     /// What is broken.
     pub fault: Fault,
+    /// The place of the machine it belongs to, wherever it is plugged in.
+    pub place: Option<usize>,
+    /// Voltage it must be fed with, V; 0 for one that needs nothing.
+    pub needs_v: f64,
 }
 
 /// What moves a sensor.
@@ -34,6 +41,8 @@ pub enum Motion {
     },
     /// The small shaker on the front end's output.
     Shaker,
+    /// Nothing: a cable brings the output's voltage itself.
+    Output,
 }
 
 /// Acceleration of the shaker's table, m/s² a volt.
@@ -68,6 +77,8 @@ fn accelerometer(serial: u64, volts: f64, told: f64) -> Plug {
         sensor: Sensor::Iepe(volts),
         memory: Some(memory(&written)),
         fault: Fault::None,
+        place: None,
+        needs_v: 0.0,
     }
 }
 
@@ -87,21 +98,16 @@ const PROBE: Sensor = Sensor::Voltage(7870.0, -6.2);
 
 /// The thruster's sensors: those on the steering ring are smart.
 pub fn thruster() -> Vec<Socket> {
+    let volts =
+        |label: String, sensor| Plug { label, sensor, memory: None, fault: Fault::None, place: None, needs_v: 0.0 };
     let plug = |i: usize| match i {
         0..=19 => {
             let volts = ACCELEROMETERS[i] * 1e-3;
             let p = accelerometer(20_401 + 3 * i as u64, volts, volts);
             Some(if i >= 18 { p } else { without_memory(p) })
         }
-        21 => Some(Plug {
-            label: "optical, LT-OP2".into(),
-            sensor: Sensor::Voltage(1.0, 0.0),
-            memory: None,
-            fault: Fault::None,
-        }),
-        22 | 23 => {
-            Some(Plug { label: format!("proximity, BI-8{}", i - 21), sensor: PROBE, memory: None, fault: Fault::None })
-        }
+        21 => Some(volts("optical, LT-OP2".into(), Sensor::Voltage(1.0, 0.0))),
+        22 | 23 => Some(volts(format!("proximity, BI-8{}", i - 21), PROBE)),
         _ => None,
     };
     (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
@@ -148,6 +154,37 @@ pub const SWAPPED: (usize, usize) = (33, 34);
 /// Place where something hammers beside the sensor.
 pub const CLIPPED: usize = 12;
 
+/// Three axes on hull frame 14.
+pub fn berth() -> Vec<Socket> {
+    let plug = |i: usize| {
+        (i < AXES).then(|| Plug {
+            label: format!("BI-52, {}", 5201 + i),
+            sensor: Sensor::Voltage(BERTH_SENSITIVITY, 0.0),
+            memory: None,
+            fault: Fault::None,
+            place: None,
+            needs_v: 0.0,
+        })
+    };
+    (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
+}
+
+/// Sensitivity of the capacitive sensors on hull frame 14, which measure down to 0 Hz, V/(m/s²).
+const BERTH_SENSITIVITY: f64 = 10.2e-3;
+
+/// The shaft encoder's tracks, to be plugged in where they are wanted.
+pub fn encoder() -> Vec<Plug> {
+    let track = |(i, name): (usize, &str)| Plug {
+        label: format!("encoder EN-32, {name}"),
+        sensor: Sensor::Voltage(1.0, 0.0),
+        memory: None,
+        fault: Fault::None,
+        place: Some(ENCODER + i),
+        needs_v: 0.0,
+    };
+    ["track A", "track B", "index"].into_iter().enumerate().map(track).collect()
+}
+
 /// Sensors that lie ready beside the front end.
 pub fn drawer() -> Vec<Plug> {
     let mut fresh = accelerometer(20_461, 10.31e-3, 10.31e-3);
@@ -167,5 +204,20 @@ pub fn drawer() -> Vec<Plug> {
     // Three per cent less than its memory says: a check against a reference finds it.
     let aged = accelerometer(20_470, 9.894e-3, 10.20e-3);
     let good = accelerometer(20_473, 10.27e-3, 10.27e-3);
-    vec![good, aged, fresh, damaged, unknown]
+    let plain = |label: &str, sensor| Plug {
+        label: label.into(),
+        sensor,
+        memory: None,
+        fault: Fault::None,
+        place: None,
+        needs_v: 0.0,
+    };
+    let crystal = plain("QC-12, 20501", Sensor::Charge(3.12e-12));
+    // 2 mV/V at 50 N, with a mass of 0.2 kg on it: it feels 0.2 N for every m/s².
+    let cell = plain("FB-50, 5107", Sensor::Bridge(Coupling::BridgeFull, 0.2 * 2e-3 / 50.0));
+    // Sees the same mark as the optical one on input 22, but lives on what it is fed with.
+    let mut fed = plain("optical, LT-OP5 (12 V)", Sensor::Voltage(1.0, 0.0));
+    (fed.place, fed.needs_v) = (Some(TACHO), 12.0);
+    let cable = plain("cable from the output", Sensor::Voltage(1.0, 0.0));
+    vec![good, aged, fresh, damaged, unknown, crystal, cell, fed, cable]
 }

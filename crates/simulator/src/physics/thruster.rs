@@ -56,6 +56,21 @@ struct Feels {
     noise: f64,
 }
 
+/// Tracks of the encoder: two a quarter of a line apart, and one line a turn.
+#[derive(Debug, Clone, Copy)]
+enum Track {
+    A,
+    B,
+    Index,
+}
+
+/// Lines of the encoder a turn.
+pub const ENCODER_LINES: f64 = 32.0;
+/// Place of the encoder's first track.
+pub const ENCODER: usize = 24;
+/// Which of the machine's signals is the tachometer's.
+pub const TACHO: usize = 21;
+
 /// What an input measures.
 #[derive(Debug, Clone, Copy)]
 enum Senses {
@@ -64,6 +79,8 @@ enum Senses {
     Shaft(bool),
     /// Once-a-turn mark, V.
     Mark,
+    /// A track of the encoder on the input shaft, V.
+    Encoder(Track),
     Nothing,
 }
 
@@ -139,6 +156,7 @@ fn inputs() -> Vec<Senses> {
         }
     }
     all.extend([Senses::Mark, Senses::Shaft(true), Senses::Shaft(false)]);
+    all.extend([Track::A, Track::B, Track::Index].map(Senses::Encoder));
     all
 }
 
@@ -238,6 +256,15 @@ impl Thruster {
                     RUNOUT.0 * run + SHAFT_SHARE * self.modes[mode].displacement() + 2e-8 * self.noise.gaussian()
                 }
                 Senses::Mark => mark(self.turns, self.rpm / 60.0 / self.rate_hz),
+                Senses::Encoder(track) => {
+                    let line = (self.turns * ENCODER_LINES).fract();
+                    let high = match track {
+                        Track::A => line < 0.5,
+                        Track::B => (0.25..0.75).contains(&line),
+                        Track::Index => self.turns.fract() * ENCODER_LINES < 1.0,
+                    };
+                    if high { 4.8 } else { 0.2 }
+                }
                 Senses::Nothing => 0.0,
             };
         }

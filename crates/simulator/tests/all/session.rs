@@ -65,7 +65,13 @@ impl Session {
 fn set(rate_hz: f64, inputs: &[(u16, f64, Coupling)]) -> RequestBody {
     let inputs = inputs
         .iter()
-        .map(|&(number, range_v, coupling)| InputSetting { number, range_v, coupling, high_pass_hz: 0.0 })
+        .map(|&(number, range_v, coupling)| InputSetting {
+            number,
+            range_v,
+            coupling,
+            high_pass_hz: 0.0,
+            supply_v: 0.0,
+        })
         .collect();
     RequestBody::Apply { settings: Settings { rate_hz, inputs } }
 }
@@ -157,6 +163,44 @@ async fn range_and_coupling_act_while_it_runs() {
     s.blocks.clear();
     let silent = s.take(40).await.split_off(20);
     assert!(rms(&counts(&silent, 0)) < 1e-4, "{}", rms(&counts(&silent, 0)));
+}
+
+#[tokio::test]
+async fn blocks_it_keeps_come_again_over_the_same_link_and_over_the_next() {
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap();
+    let device = shared(Lantern::new("L24-test", 2690.0));
+    device.lock().unwrap().keeps_bytes = 1 << 20;
+    tokio::spawn(serve(listener, device, Pace::Times(4.0)));
+    let mut s = Session::open(address).await;
+    assert_eq!(s.ask(RequestBody::Identify).await.identity.unwrap().keeps_bytes, 1 << 20);
+    assert_eq!(s.ask(RequestBody::Stored).await.stored, None, "nothing was started");
+    s.ask(set(1024.0, &[(7, 5.0, Coupling::Iepe)])).await;
+    let start = s.ask(RequestBody::Start { at_ns: None }).await.stored.unwrap().start;
+    let first = s.take(6).await;
+    for (wrong, says) in [((start + 1, 2), "has ended"), ((start, 1_000_000), "is not kept")] {
+        let refusal = s.refused(RequestBody::Resume { start: wrong.0, from: wrong.1 }).await;
+        assert!(refusal.contains(says), "{refusal}");
+    }
+    let told = s.ask(RequestBody::Resume { start, from: 2 }).await.stored.unwrap();
+    assert!(told.first == 0 && told.next >= 6, "{told:?}");
+    s.blocks.clear();
+    let again = s.take(4).await;
+    assert_eq!(again, first[2..6], "the same blocks, bit by bit");
+    drop(s);
+    tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    let mut s = Session::open(address).await;
+    let stored = s.ask(RequestBody::Stored).await.stored.unwrap();
+    assert!(stored.start == start && stored.next > 10, "it went on: {stored:?}");
+    s.ask(RequestBody::Resume { start, from: 4 }).await;
+    let later = s.take(12).await;
+    assert_eq!(later[..2], first[4..6]);
+    assert!(later.windows(2).all(|w| w[1].head().sequence == w[0].head().sequence + 1));
+    // A new start is another one, and what was kept is gone with the stop.
+    assert!(s.ask(RequestBody::Start { at_ns: None }).await.stored.unwrap().start > start);
+    assert!(s.refused(RequestBody::Resume { start, from: 4 }).await.contains("has ended"));
+    s.ask(RequestBody::Stop).await;
+    assert_eq!(s.ask(RequestBody::Stored).await.stored, None);
 }
 
 #[tokio::test]

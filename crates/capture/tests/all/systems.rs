@@ -7,7 +7,7 @@ use echo_capture::{Capture, CaptureState, LinkState, Options, Setup, Status};
 use echo_formats::smart::{self, Told};
 use echo_job::plan::{Length, Plan};
 use echo_job::rig::{Channel, Rig};
-use echo_link::RequestBody;
+use echo_link::{RequestBody, Wave};
 use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::electronics::Fault;
 use echo_simulator::serve::{Pace, own, serve};
@@ -34,7 +34,12 @@ fn rig(inputs: &[u16]) -> Rig {
 }
 
 fn plan(seconds: f64) -> Plan {
-    Plan { sample_rate_hz: 1024.0, length: Length::After { duration_s: seconds }, run_kind: "t".into(), block: 256 }
+    Plan {
+        sample_rate_hz: 1024.0,
+        length: Length::After { duration_s: seconds },
+        run_kind: "t".into(),
+        ..Plan::default()
+    }
 }
 
 async fn until(capture: &Capture, what: &str, good: impl FnMut(&Status) -> bool) {
@@ -189,6 +194,25 @@ async fn tests_and_setups_go_to_the_front_end_that_carries_the_input() {
     assert_eq!(of(&setup.found, 65), ["DC", "10 V", "off"], "as it came");
     assert_eq!(of(&setup.now, 65), ["IEPE", "0.5 V", "off"], "as it was set");
     assert!(b.capture.ask(2, RequestBody::State).await.unwrap_err().0.contains("there are 2"));
-    let far = b.capture.ask(0, RequestBody::Output { hz: 100.0, peak_v: 99.0 }).await;
+    let far = b.capture.ask(0, RequestBody::Output { hz: 100.0, peak_v: 99.0, wave: Wave::Sine }).await;
     assert!(far.unwrap_err().0.contains("0 to 10 V"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_clock_that_drifts_is_told_before_samples_no_longer_belong_together() {
+    let b = Bench::new(2, &[1, 65], 600.0).await;
+    b.capture.record().await.unwrap();
+    until(&b.capture, "something is recorded", |s| matches!(&s.capture, CaptureState::Recording(p) if p.samples > 500))
+        .await;
+    let before = b.capture.status().borrow().link.clone();
+    assert!(matches!(before, LinkState::Connected { clock_locked: true, .. }));
+    // Three tenths of a per cent: half a sample in 170 samples, and many have gone by.
+    own(&b.devices[1]).drift(3000.0);
+    until(&b.capture, "the drift is told", |s| matches!(s.link, LinkState::Connected { clock_locked: false, .. }))
+        .await;
+    b.capture.stop().await.unwrap();
+    until(&b.capture, "the run is stored", |s| s.capture == CaptureState::Idle && s.ended.is_some()).await;
+    let run = b.capture.status().borrow().ended.clone().unwrap().run_id;
+    let marks = b.store.marks(run).await.unwrap();
+    assert_eq!(marks[0].says, "clocks not together from here");
 }

@@ -1,7 +1,7 @@
 //! The hands at the stand-in: what is plugged, broken, moved and driven shows in what it measures,
 //! and the deck moves as it was built.
 
-use echo_link::{Coupling, FULL_SCALE, InputSetting, Notice, Settings};
+use echo_link::{Coupling, FULL_SCALE, InputSetting, Notice, Settings, Wave};
 use echo_signal::peak::{highest, interpolate};
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
@@ -14,7 +14,8 @@ use echo_simulator::physics::deck::{ENGINE_HZ, MODES};
 const RATE: f64 = 1024.0;
 
 fn set(device: &mut Lantern, inputs: &[u16], range_v: f64) {
-    let one = |&number: &u16| InputSetting { number, range_v, coupling: Coupling::Iepe, high_pass_hz: 0.0 };
+    let one =
+        |&number: &u16| InputSetting { number, range_v, coupling: Coupling::Iepe, high_pass_hz: 0.0, supply_v: 0.0 };
     device.apply(Settings { rate_hz: RATE, inputs: inputs.iter().map(one).collect() }, false).unwrap();
     device.restart();
 }
@@ -98,12 +99,12 @@ fn a_calibrator_and_a_shaker_give_what_they_are_set_to() {
     assert!((steady(&x[0]) / (10.0 * 10.38e-3) - 1.0).abs() < 1e-3, "10 m/s² by 10.38 mV: {}", steady(&x[0]));
     assert!(steady(&x[1]) < 1e-4 && steady(&x[2]) < 1e-4, "the output is off, the bench is quiet");
     assert!((lines(&x[0], 1024, 1)[0] - 159.155).abs() < 0.05);
-    device.drive(80.0, 0.4).unwrap();
+    device.drive(80.0, 0.4, Wave::Sine).unwrap();
     let x = volts(&mut device, 2.0, 1.0);
     let wanted = 0.4 * SHAKER_GAIN / 2f64.sqrt() * 10.32e-3;
     assert!((steady(&x[1]) / wanted - 1.0).abs() < 2e-3, "{} for {wanted}", steady(&x[1]));
     for (hz, v) in [(0.0, 1.0), (80.0, -1.0), (80.0, 10.1), (f64::NAN, 1.0), (1e6, 1.0)] {
-        assert!(device.drive(hz, v).is_err(), "{hz} Hz, {v} V");
+        assert!(device.drive(hz, v, Wave::Sine).is_err(), "{hz} Hz, {v} V");
     }
     assert!(device.move_to(3, Motion::Calibrator { hz: 0.1, rms: 10.0 }).is_err());
     assert!(device.move_to(25, Motion::Still).unwrap_err().contains("1 to 24"));

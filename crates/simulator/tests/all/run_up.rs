@@ -4,8 +4,9 @@
 use echo_signal::resample::Resampler;
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
-use echo_signal::rotation::order::{OrderBlock, SpeedStep, Sweep, order_cut, speed_steps};
+use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
+use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps};
 use echo_signal::rotation::vibration::{resonance, slow_roll_vector, subtract_slow_roll};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use echo_signal::spectrum::Complex64;

@@ -3,11 +3,13 @@
 //! Needs `DATABASE_URL` (./test sets it).
 
 use echo_capture::{Capture, CaptureState, LinkState, Options, Setup, Status};
-use echo_job::plan::{Length, Plan};
+use echo_job::plan::{Keeps, Length, Plan, RecorderPlan};
 use echo_job::rig::{Channel, Coupling, Rig};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
-use echo_link::{Answer, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, greet};
+use echo_link::{
+    Answer, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, Stored, greet,
+};
 use echo_store::Store;
 use futures::{SinkExt, StreamExt};
 use std::sync::Arc;
@@ -26,6 +28,8 @@ enum Fault {
     None,
     /// Blocks 30 to 32 never arrive.
     Loses,
+    /// They do not at first, but it keeps them and sends them when they are asked for.
+    LosesAndKeeps,
     /// It refuses every set-up.
     Refuses,
     /// It falls silent after 20 blocks.
@@ -58,6 +62,7 @@ fn identity() -> Identity {
         ranges_v: vec![1.0],
         couplings: vec![echo_link::Coupling::Dc],
         high_pass_hz: vec![],
+        supplies_v: vec![],
     };
     Identity {
         model: "Test".into(),
@@ -66,6 +71,7 @@ fn identity() -> Identity {
         rates_hz: vec![RATE],
         clean_share: 0.4,
         converter_bits: 24,
+        keeps_bytes: 0,
         inputs: vec![input(1), input(2)],
     }
 }
@@ -83,13 +89,17 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
             let started = matches!(r.body, RequestBody::Start { .. });
             let refused =
                 (fault == Fault::Refuses && matches!(r.body, RequestBody::Apply { .. })).then(|| "too hot".to_string());
-            let identity = matches!(r.body, RequestBody::Identify).then(identity);
-            framed.send(Frame::Answer(Answer { id: r.id, refused, identity, ..Answer::default() })).await.unwrap();
+            let identity = matches!(r.body, RequestBody::Identify).then(|| Box::new(identity()));
+            let keeps = started && fault == Fault::LosesAndKeeps;
+            let stored = keeps.then_some(Stored { start: 7, first: 0, next: 0 });
+            let answer = Answer { id: r.id, refused, identity, stored, ..Answer::default() };
+            framed.send(Frame::Answer(answer)).await.unwrap();
             if started {
                 break;
             }
         }
         let mut sequence = 0;
+        let mut asked_again = false;
         // Nothing counts before the recording has begun: the first blocks only show that it lives.
         while !go.load(Ordering::SeqCst) {
             tokio::time::sleep(Duration::from_millis(5)).await;
@@ -102,12 +112,20 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
             if fault == Fault::Silent && sequence == 20 {
                 tokio::time::sleep(Duration::from_secs(60)).await;
             }
-            let lost = fault == Fault::Loses && (30..33).contains(&sequence);
+            let loses = fault == Fault::Loses || (fault == Fault::LosesAndKeeps && !asked_again);
+            let lost = loses && (30..33).contains(&sequence);
             if !lost && framed.send(Frame::Block(block(sequence, sequence == 40))).await.is_err() {
                 return;
             }
             sequence += 1;
-            tokio::time::sleep(Duration::from_millis(4)).await;
+            if let Ok(Some(Ok(Frame::Request(r)))) = tokio::time::timeout(Duration::from_millis(4), framed.next()).await
+                && let RequestBody::Resume { start: 7, from } = r.body
+            {
+                asked_again = true;
+                let stored = Some(Stored { start: 7, first: 0, next: sequence });
+                let _ = framed.send(Frame::Answer(Answer { id: r.id, stored, ..Answer::default() })).await;
+                sequence = from;
+            }
         }
     });
     address
@@ -129,6 +147,8 @@ fn channel(input: u16) -> Channel {
 struct Stage {
     store: Store,
     capture: Capture,
+    campaign: i64,
+    setup: Setup,
     go: Arc<AtomicBool>,
 }
 
@@ -147,7 +167,7 @@ impl Stage {
             sample_rate_hz: RATE,
             length: Length::After { duration_s: samples as f64 / RATE },
             run_kind: name.into(),
-            block: 256,
+            ..Plan::default()
         };
         let unique = format!(
             "{name} {}",
@@ -162,8 +182,9 @@ impl Stage {
             addresses.push(front_end(*fault, go.clone()).await);
         }
         capture.connect(Some(addresses.join(", "))).await;
-        let _ = capture.set_up(Setup { campaign, rig, plan }).await;
-        Stage { store, capture, go }
+        let setup = Setup { campaign, rig, plan };
+        let _ = capture.set_up(setup.clone()).await;
+        Stage { store, capture, campaign, setup, go }
     }
 
     async fn until(&self, good: impl FnMut(&Status) -> bool) -> Status {
@@ -217,6 +238,21 @@ async fn lost_blocks_become_a_gap_and_nothing_moves() {
                 None => assert!(a >= 2999.0 && b <= 3301.0, "a hole at {a}"),
                 Some((lo, hi)) => assert!(f64::from(*lo) <= b && f64::from(*hi) >= a, "{lo} to {hi} at {a}"),
             }
+        }
+    }
+}
+
+#[tokio::test]
+async fn lost_blocks_that_the_front_end_keeps_come_again() {
+    for faults in [vec![Fault::LosesAndKeeps], vec![Fault::None, Fault::LosesAndKeeps]] {
+        let stage = Stage::system("again", &faults, 6000).await;
+        let ended = stage.recorded().await.ended.unwrap();
+        assert!(ended.whole && ended.lost_blocks == 0, "{ended:?}");
+        assert_eq!(stage.store.gaps(ended.run_id).await.unwrap(), []);
+        for channel in 1..=2 * faults.len() as i16 {
+            let sign = if channel % 2 == 1 { 1 } else { -1 };
+            let counts = stage.store.counts(ended.run_id, channel, 0, 6000).await.unwrap();
+            assert!(counts.iter().enumerate().all(|(s, c)| *c == Some(sign * s as i32)), "channel {channel}");
         }
     }
 }
@@ -308,9 +344,10 @@ async fn orders_that_make_no_sense_are_refused() {
     stage.connected().await;
     assert!(stage.capture.stop().await.unwrap_err().to_string().contains("nothing is armed"));
     stage.capture.arm().await.unwrap();
-    assert_eq!(stage.capture.status().borrow().capture, CaptureState::Armed);
+    assert!(matches!(stage.capture.status().borrow().capture, CaptureState::Armed(_)));
     stage.capture.stop().await.unwrap();
-    assert_eq!(stage.capture.status().borrow().capture, CaptureState::Idle);
+    let idle = stage.until(|s| s.capture == CaptureState::Idle).await;
+    assert!(idle.ended.is_none(), "what only waited leaves nothing: {:?}", idle.ended);
     stage.capture.record().await.unwrap();
     stage.go.store(true, Ordering::SeqCst);
     assert!(stage.capture.record().await.unwrap_err().to_string().contains("recorded already"));
@@ -319,4 +356,52 @@ async fn orders_that_make_no_sense_are_refused() {
     let ended = stage.until(|s| s.ended.is_some()).await.ended.unwrap();
     assert!(ended.whole);
     assert_eq!(ended.because, "stopped by hand");
+}
+
+#[tokio::test]
+async fn lost_blocks_are_a_gap_of_every_recorder_and_nothing_moves() {
+    let stage = Stage::new("gaps", Fault::Loses, 6000).await;
+    stage.connected().await;
+    let LinkState::Connected { .. } = stage.capture.status().borrow().link.clone() else { panic!() };
+    let recorder = |name: &str, inputs: &[u16], divide, keeps| RecorderPlan {
+        name: name.into(),
+        inputs: inputs.to_vec(),
+        divide,
+        keeps,
+        segment_s: None,
+    };
+    let mut setup = stage.setup.clone();
+    setup.plan.recorders = vec![
+        recorder("whole", &[], 1, Keeps::Takes),
+        recorder("second", &[2], 1, Keeps::Takes),
+        recorder("slow", &[1], 8, Keeps::Everything),
+    ];
+    stage.capture.set_up(setup).await.unwrap();
+    let ended = stage.recorded().await.ended.unwrap();
+    assert!(ended.whole && ended.lost_blocks == 3, "{ended:?}");
+    let runs = stage.store.runs(stage.campaign).await.unwrap();
+    let named = |name: &str| runs.iter().find(|r| r.recorder == name).unwrap();
+    for (name, channel, sign) in [("whole", 1, 1), ("whole", 2, -1), ("second", 1, -1)] {
+        let run = named(name);
+        assert_eq!(run.samples, 6000, "{name}");
+        let counts = stage.store.counts(run.id, channel, 0, 6000).await.unwrap();
+        for (s, c) in counts.iter().enumerate() {
+            assert_eq!(*c, (!(3000..3300).contains(&s)).then_some(sign * s as i32), "{name} {channel}, sample {s}");
+        }
+        let gaps = stage.store.gaps(run.id).await.unwrap();
+        assert_eq!(gaps.iter().map(|g| (g.first_sample, g.samples)).collect::<Vec<_>>(), [(3000, 300)]);
+        assert_eq!(gaps[0].why, "blocks lost on the link");
+    }
+    // Every eighth sample of a ramp is a ramp, in its place on both sides of the gap.
+    let slow = named("slow");
+    let samples = slow.samples as usize;
+    assert!((750..=770).contains(&samples), "{samples}");
+    let counts = stage.store.counts(slow.id, 1, 0, samples).await.unwrap();
+    let steady = |k: usize| (40..340).contains(&k) || (450..700).contains(&k);
+    for (k, c) in counts.iter().enumerate().filter(|(k, _)| steady(*k)) {
+        let wanted = 8.0 * k as f64 * 64.0;
+        let got = f64::from(c.unwrap_or_else(|| panic!("sample {k} is missing")));
+        assert!((got - wanted).abs() < 2.0, "sample {k}: {got} for {wanted}");
+    }
+    assert!(counts[380..410].iter().all(Option::is_none), "the gap is there, too");
 }

@@ -1,7 +1,8 @@
 //! Two stand-ins over TCP that begin together, and what a front end says unasked.
 
 use echo_link::{
-    Answer, Block, Coupling, FULL_SCALE, Frame, FrameCodec, InputSetting, Notice, Request, RequestBody, Settings, greet,
+    Answer, Block, Coupling, FULL_SCALE, Frame, FrameCodec, InputSetting, Notice, Request, RequestBody, Settings, Wave,
+    greet,
 };
 use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::memory::blank;
@@ -58,7 +59,13 @@ impl Line {
     }
 
     async fn set(&mut self, inputs: &[u16]) {
-        let one = |&number: &u16| InputSetting { number, range_v: 0.5, coupling: Coupling::Iepe, high_pass_hz: 0.0 };
+        let one = |&number: &u16| InputSetting {
+            number,
+            range_v: 0.5,
+            coupling: Coupling::Iepe,
+            high_pass_hz: 0.0,
+            supply_v: 0.0,
+        };
         let settings = Settings { rate_hz: RATE, inputs: inputs.iter().map(one).collect() };
         assert_eq!(self.ask(RequestBody::Apply { settings }).await.refused, None);
     }
@@ -138,9 +145,9 @@ async fn state_and_output_are_told_and_a_restart_silences_the_output() {
     assert_eq!(state.modules.iter().map(|m| m.module.as_str()).collect::<Vec<_>>(), ["M1", "M2", "M3", "M4"]);
     assert!(state.clock_locked && state.modules.iter().all(|m| m.powered));
     assert!((20.0..60.0).contains(&state.temperature_c), "{}", state.temperature_c);
-    let driven = line.ask(RequestBody::Output { hz: 80.0, peak_v: 2.0 }).await.state.unwrap();
+    let driven = line.ask(RequestBody::Output { hz: 80.0, peak_v: 2.0, wave: Wave::Sine }).await.state.unwrap();
     assert_eq!(driven.output.map(|o| (o.hz, o.peak_v)), Some((80.0, 2.0)));
-    let refused = line.ask(RequestBody::Output { hz: 80.0, peak_v: 11.0 }).await;
+    let refused = line.ask(RequestBody::Output { hz: 80.0, peak_v: 11.0, wave: Wave::Sine }).await;
     assert!(refused.refused.unwrap().contains("0 to 10 V"));
     own(&line.device).lock_clock(false);
     assert!(!line.ask(RequestBody::State).await.state.unwrap().clock_locked);
