@@ -29,6 +29,8 @@ pub struct Plot<'a> {
     pub log_y: bool,
     /// The curves.
     pub curves: Vec<Curve<'a>>,
+    /// Words at places of the horizontal axis, set by the engineer.
+    pub notes: Vec<(f64, &'a str)>,
 }
 
 /// Hue and dash of the first eight curves; further ones repeat hues with the next dash.
@@ -163,6 +165,21 @@ pub fn draw(plot: &Plot<'_>) -> Drawing {
             label(right - 30.0, y, "right", c.name.into());
         }
     }
+    let mut ends: Vec<f64> = Vec::new();
+    for (at, says) in plot.notes.iter().filter(|(at, _)| *at >= x0 && *at <= x1) {
+        let x = px(*at);
+        // Words that would overlap hang lower.
+        let row = ends.iter().position(|end| *end < x - 4.0).unwrap_or(ends.len());
+        let end = x + 4.0 + 4.6 * says.chars().count() as f64;
+        if row == ends.len() {
+            ends.push(end)
+        } else {
+            ends[row] = end
+        }
+        let y = TOP + 6.0 + 11.0 * row as f64;
+        let _ = write!(s, "<path d='M{x:.2} {floor}V{y}' stroke='#a01c6b' stroke-width='.8' stroke-dasharray='3 2'/>");
+        label(x + 3.0, y, "left", (*says).into());
+    }
     s.push_str("</svg>");
     Drawing { svg: s, labels }
 }
@@ -207,6 +224,7 @@ mod tests {
             y_label: "peak, m/s²",
             log_y: true,
             curves: vec![curve("a"), curve("b")],
+            notes: vec![(1.0, "shaft"), (1.05, "and more"), (9.0, "beyond")],
         };
         let d = draw(&plot);
         // Zero and what is missing break a curve on a scale of decades: two strokes each.
@@ -217,6 +235,9 @@ mod tests {
             .map(|p| p.matches('M').count())
             .collect::<Vec<_>>();
         assert_eq!(strokes, [2, 2]);
+        // The second note hangs under the first; one beyond the axis is left out.
+        assert_eq!(d.svg.matches("#a01c6b").count(), 2);
+        assert!(d.labels[d.labels.len() - 1].y > d.labels[d.labels.len() - 2].y);
         let says: Vec<&str> = d.labels.iter().map(|l| l.says.as_str()).collect();
         assert_eq!(
             says,
@@ -236,7 +257,9 @@ mod tests {
                 "frequency, Hz",
                 "peak, m/s²",
                 "a",
-                "b"
+                "b",
+                "shaft",
+                "and more"
             ]
         );
         assert!(d.labels.iter().all(|l| (0.0..=1.0).contains(&l.x) && (0.0..=1.0).contains(&l.y)));

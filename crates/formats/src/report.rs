@@ -30,6 +30,8 @@ pub struct Report {
     pub rig_rows: Vec<Vec<String>>,
     /// Figures with captions.
     pub figures: Vec<Figure>,
+    /// Notes on curves: where, and the words.
+    pub notes: Vec<(String, String)>,
     /// How each number was made: heading and text.
     pub made: Vec<(String, String)>,
     /// Line at the foot of the page.

@@ -47,6 +47,14 @@
   #text(7.5pt, fill: soft, f.caption)
 ]
 
+#if r.notes.len() > 0 [
+  #head[Notes on the curves]
+  #grid(
+    columns: (34%, 1fr), column-gutter: 8pt, row-gutter: 3.5pt,
+    ..r.notes.map(((place, says)) => (text(fill: rgb("#a01c6b"), place), says)).flatten(),
+  )
+]
+
 #head[Rig]
 #set text(6.6pt)
 #let half(rows) = table(

@@ -9,7 +9,7 @@
 
 use chrono::{Days, NaiveDate};
 use echo_job::rig::Coupling;
-use echo_job::sensitivity::Sensitivity;
+use echo_job::sensitivity::{Output, Sensitivity};
 use echo_job::sensor::Sensor;
 use echo_job::unit::Quantity;
 use serde::Serialize;
@@ -218,7 +218,10 @@ pub fn write(sensor: &Sensor, bytes: usize) -> Result<Vec<u8>, String> {
         Quantity::Force => 1,
         q => return Err(format!("a sensor for {} has no place in template 25", q.name())),
     };
-    let volts = sensor.sensitivity.volts_per_si().map_err(|e| e.says)?;
+    if sensor.sensitivity.output().map_err(|e| e.says)? != Output::Voltage {
+        return Err(format!("template 25 is for sensors with electronics; {} gives no voltage", sensor.label()));
+    }
+    let volts = sensor.sensitivity.output_per_si().map_err(|e| e.says)?;
     let mut w = Writer::default();
     for (value, bits) in
         [(maker, 14), (model, 15), (1, 5), (1, 6), (serial, 24), (0, 2), (ACCELEROMETER, 8), (force, 1), (0, 1)]

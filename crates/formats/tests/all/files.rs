@@ -127,6 +127,7 @@ fn a_report_is_set_whatever_its_words_are() {
         facts: vec![("Rate".into(), "51200 Hz".into())],
         rig_heads: ["", "Channel", "Sensor", "Sensitivity", "Set to"].map(String::from).to_vec(),
         rig_rows: (0..300).map(|i| (0..5).map(|k| format!("{i}-{k}")).collect()).collect(),
+        notes: vec![("582.8 Hz, gearbox top".into(), "the mesh stands out".into())],
         figures: Vec::new(),
         made: vec![("Spectrum".into(), "{\"lens\":\"spectrum\"}".into())],
         foot: "foot".into(),

@@ -5,7 +5,7 @@ use echo_formats::plot::{Curve, Plot, TRACES, draw, tick_text, ticks};
 use proptest::prelude::*;
 
 fn plot<'a>(x: &'a [f64], curves: Vec<Curve<'a>>, log_y: bool) -> Plot<'a> {
-    Plot { x, x_label: "frequency, Hz", y_label: "peak, m/s²", log_y, curves }
+    Plot { x, x_label: "frequency, Hz", y_label: "peak, m/s²", log_y, curves, notes: Vec::new() }
 }
 
 /// Points of every path of a drawing.

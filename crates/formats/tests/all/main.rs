@@ -1,0 +1,9 @@
+//! Files written and read back.
+//!
+//! One program for all of them: linking and compiling many takes longer than the tests do.
+
+mod any;
+mod drawing;
+mod files;
+mod results;
+mod sheets;
