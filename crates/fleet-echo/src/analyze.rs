@@ -24,22 +24,30 @@ pub struct Analyze {
 }
 
 /// Every lens with what it gives; examples/recipes has a file of each.
-const LENSES: [(&str, &str); 16] = [
+const LENSES: [(&str, &str); 18] = [
     ("waveform", "value against time; reduce, points"),
     ("statistics", "rms, mean, peak, … ; interval_s"),
     ("level", "overall level in a band against time; band_hz, detector, interval_s"),
     ("spectrum", "averaged spectrum; block, window, overlap, averaging, scaling, zoom"),
-    ("spectrogram", "spectra against time; as spectrum, interval_s"),
+    ("spectrogram", "spectra against time or speed; as spectrum, interval_s, along, tacho, step_rpm"),
     ("cross", "complex cross PSD and coherence; as spectrum, reference"),
-    ("response", "frequency response and coherence; reference, estimator, force_window, exponential_window"),
+    ("response", "frequency response and coherence; reference, estimator, form, force_window, exponential_window"),
     ("envelope", "envelope of a band, or its spectrum; band_hz, order, output"),
+    ("cepstrum", "families of lines as single peaks; as spectrum, from_s"),
     ("octave", "fractional-octave bands; fraction, averaging, from_hz, to_hz"),
     ("distribution", "time at level, histogram, level crossing; kind, classes or edges, open_ends, as"),
     ("rainflow", "cycles by range and mean; classes or edges, mean_edges, hysteresis, residue, exponent"),
     ("shock", "shock response spectrum; q, per_octave, from_hz, to_hz, take"),
     ("speed", "rpm against time; tacho, interval_s"),
-    ("order_map", "amplitude against speed and order; tacho, max_order, resolution, step_rpm"),
-    ("order_track", "amplitude and phase of orders; tacho, orders, resolution, step_rpm, slow_roll_rpm"),
+    (
+        "order_map",
+        "amplitude against speed or time, and order; tacho, max_order, resolution, along, step_rpm, interval_s",
+    ),
+    (
+        "order_track",
+        "amplitude and phase of orders; tacho, orders, resolution, along, step_rpm, interval_s, slow_roll_rpm",
+    ),
+    ("orbit", "mean turn of two probes; tacho, orders"),
     ("arrivals", "first arrival of a burst; pick, threshold, band_hz"),
 ];
 
@@ -51,7 +59,7 @@ fn help() -> String {
         text.push_str(&format!("  {name:<13} {says}\n"));
     }
     text.push_str(
-        "\nFor every lens: channels [1, 2], stretch {\"from_s\": 0, \"to_s\": 12}, unit, input_unit, integrate_above_hz, and\nprepare [{\"do\": detrend | zero | highpass | lowpass | bandpass | bandstop | integrate | differentiate, …}].\nExit status: 0 done, 2 the recipe or the input is wrong, 1 anything else.",
+        "\nFor every lens: channels [1, 2], math [{\"name\": \"twist\", \"is\": \"c1 - c2\"}], stretch {\"from_s\": 0, \"to_s\": 12}, unit, input_unit, integrate_above_hz, and\nprepare [{\"do\": detrend | zero | highpass | lowpass | bandpass | bandstop | integrate | differentiate |\ntrim | resample, …}].\nExit status: 0 done, 2 the recipe or the input is wrong, 1 anything else.",
     );
     text
 }

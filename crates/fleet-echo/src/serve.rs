@@ -4,10 +4,11 @@ use crate::Failure;
 use anyhow::Context;
 use clap::{Args, ValueEnum};
 use echo_capture::discover::{Discovery, Reach};
-use echo_capture::{Capture, Options};
-use echo_server::{App, Config};
+use echo_capture::{Capture, Options, Room};
+use echo_server::{App, Config, free_space};
 use echo_store::Store;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 /// Arguments of `serve`.
@@ -62,7 +63,12 @@ impl Serve {
     /// Serves until Ctrl+C or SIGTERM; a recording that is going is ended and written first.
     pub async fn run(&self) -> Result<(), Failure> {
         let store = open_store(&self.database_url).await?;
-        let capture = Capture::start(store.clone(), Options { hold_bytes: self.hold_mb << 20, ..Options::default() });
+        let room: Option<Room> = match store.data_directory().await {
+            Some(folder) => Some(Arc::new(move || free_space(Path::new(&folder)))),
+            None => None,
+        };
+        let options = Options { hold_bytes: self.hold_mb << 20, room, ..Options::default() };
+        let capture = Capture::start(store.clone(), options);
         let discovery = match self.discover {
             Discover::Off => Discovery::off(),
             reach => {
@@ -75,6 +81,8 @@ impl Serve {
         };
         let app = App::new(store.clone(), capture.clone(), Config { page: self.page.clone(), discovery });
         tokio::spawn(echo_server::follow(app.clone()));
+        tokio::spawn(echo_server::keep_rounds(app.clone()));
+        tokio::spawn(echo_server::watch::watch(app.clone()));
         if let Some(first) = store.campaigns().await?.first() {
             // What the command line says stands above what was remembered, and is remembered.
             if let Some(address) = &self.front_end {

@@ -1,12 +1,15 @@
-//! `fleet-echo soak`: records at full rate for a while and measures what the path carries.
+//! `fleet-echo soak`: records at full rate for a while and measures what the path carries; finds the
+//! highest rate at which nothing is lost.
 
 use crate::Failure;
-use crate::demo::{thruster_rig, wait};
+use crate::demo::{deck_rig, thruster_rig, wait};
 use crate::serve::open_store;
 use clap::Args;
-use echo_capture::{Capture, CaptureState, LinkState, Options, Setup};
+use echo_capture::{Capture, CaptureState, LinkState, Options, Progress, Setup};
 use echo_job::plan::{Length, Plan};
+use echo_job::rig::Rig;
 use echo_store::Store;
+use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 
 /// Arguments of `soak`.
@@ -15,7 +18,7 @@ pub struct Soak {
     /// PostgreSQL to write to; the soak campaign is left there.
     #[arg(long, env = "DATABASE_URL")]
     database_url: String,
-    /// Front end, host:port.
+    /// Front ends, host:port with commas.
     #[arg(long)]
     front_end: String,
     /// Samples a second, Hz.
@@ -24,6 +27,34 @@ pub struct Soak {
     /// Length, s.
     #[arg(long, default_value_t = 300.0)]
     seconds: f64,
+    /// Try every rate the front ends offer, from the lowest up, until blocks are lost; the runs are
+    /// let go.
+    #[arg(long)]
+    find: bool,
+}
+
+/// Programs whose processor time is told beside our own.
+const BESIDE: [&str; 2] = ["postgres", "lantern"];
+
+/// Processor time of this process and of the programs beside it, s.
+fn processor_s() -> BTreeMap<String, f64> {
+    let mut all = BTreeMap::new();
+    let own = std::process::id().to_string();
+    for entry in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
+        let name = entry.file_name().to_string_lossy().to_string();
+        let Ok(stat) = std::fs::read_to_string(entry.path().join("stat")) else { continue };
+        let (Some(a), Some(b)) = (stat.find('('), stat.rfind(')')) else { continue };
+        let program = &stat[a + 1..b];
+        let key = if name == own { "fleet-echo" } else { program };
+        if key != "fleet-echo" && !BESIDE.contains(&key) {
+            continue;
+        }
+        // After the name: state is field 3, utime 14, stime 15, in hundredths of a second.
+        let fields: Vec<&str> = stat[b + 1..].split_whitespace().collect();
+        let at = |i: usize| fields.get(i).and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
+        *all.entry(key.to_string()).or_insert(0.0) += (at(11) + at(12)) / 100.0;
+    }
+    all
 }
 
 /// Resident memory of this process, MB.
@@ -33,84 +64,186 @@ fn resident_mb() -> f64 {
     line.split_whitespace().nth(1).and_then(|kb| kb.parse::<f64>().ok()).unwrap_or(f64::NAN) / 1024.0
 }
 
+/// What one recording told.
+struct Told {
+    run: i64,
+    samples: u64,
+    lost: u64,
+    /// From the first sample to everything stored, s.
+    took: f64,
+    recorded: f64,
+    memory: Vec<f64>,
+    most_held: u64,
+    progress: Progress,
+    processor: BTreeMap<String, f64>,
+}
+
 impl Soak {
-    /// Records, then opens the run and zooms.
+    /// Records, then opens the run and zooms; or finds the highest rate.
     pub async fn run(&self) -> Result<(), Failure> {
         let store = open_store(&self.database_url).await?;
-        let mut rig = thruster_rig()?;
+        let capture = Capture::start(store.clone(), Options::default());
+        capture.connect(Some(self.front_end.clone())).await;
+        wait(&capture, "the front ends are found", |s| matches!(s.link, LinkState::Connected { .. })).await?;
+        let offer = capture.front_end().ok_or_else(|| anyhow::anyhow!("the front ends are gone"))?;
+        let inputs = offer.inputs.len();
+        let mut rig = if inputs > 24 { deck_rig(inputs as u16) } else { thruster_rig()? };
         for c in &mut rig.channels {
             c.on = true;
             if c.name.is_empty() {
                 c.name = format!("input {}", c.input);
             }
         }
-        let plan = Plan {
-            sample_rate_hz: self.rate_hz,
+        let name = format!("Soak {}", chrono::Utc::now().format("%Y-%m-%d %H:%M:%S"));
+        let campaign = store.create_campaign(&name, "path", "soak", &rig, &self.plan(self.rate_hz)).await?;
+        if self.find {
+            return self.find_highest(&store, &capture, campaign, &rig, &offer.rates_hz).await;
+        }
+        let before = store.waveform_bytes().await?;
+        let told = self.record(&store, &capture, campaign, &rig, self.rate_hz).await?;
+        let stored = (store.waveform_bytes().await? - before) as f64;
+        let samples = told.samples as f64 * inputs as f64;
+        println!("run of “{name}”");
+        self.print(&told, inputs, self.rate_hz);
+        println!("stored: {:.0} MB, {:.2} bytes a sample with overview", stored / 1e6, stored / samples);
+        let quarter = |part: usize| {
+            let n = told.memory.len().max(4) / 4;
+            let m: Vec<f64> = told.memory.iter().skip(part * n).take(n).copied().collect();
+            m.iter().sum::<f64>() / m.len().max(1) as f64
+        };
+        println!("resident memory: {:.0} MB in the first quarter, {:.0} MB in the last", quarter(0), quarter(3));
+        open_and_zoom(&store, told.run, told.samples as i64, inputs).await
+    }
+
+    fn plan(&self, rate_hz: f64) -> Plan {
+        Plan {
+            sample_rate_hz: rate_hz,
             length: Length::After { duration_s: self.seconds },
             run_kind: "soak".into(),
-            block: 32_768,
-        };
-        let name = format!("Soak {}", chrono::Utc::now().format("%Y-%m-%d %H:%M:%S"));
-        let campaign = store.create_campaign(&name, "path", "soak", &rig, &plan).await?;
-        let capture = Capture::start(store.clone(), Options::default());
-        capture.connect(Some(self.front_end.clone())).await;
-        capture.set_up(Setup { campaign, rig, plan }).await?;
+            ..Plan::default()
+        }
+    }
+
+    async fn find_highest(
+        &self,
+        store: &Store,
+        capture: &Capture,
+        campaign: i64,
+        rig: &Rig,
+        rates: &[f64],
+    ) -> Result<(), Failure> {
+        let mut highest = None;
+        for rate in rates {
+            let told = self.record(store, capture, campaign, rig, *rate).await?;
+            self.print(&told, rig.channels.len(), *rate);
+            store.delete_run(told.run).await?;
+            // A stage that needs more time than there is would lose blocks if it went on.
+            if told.lost > 0 || told.took > 1.1 * told.recorded + 1.0 {
+                println!("→ {rate} Hz is too much");
+                break;
+            }
+            highest = Some(*rate);
+        }
+        match highest {
+            Some(rate) => {
+                println!("highest rate at which nothing is lost: {rate} Hz × {} channels", rig.channels.len())
+            }
+            None => println!("blocks are lost at every rate"),
+        }
+        Ok(())
+    }
+
+    /// Records once and looks on.
+    async fn record(
+        &self,
+        store: &Store,
+        capture: &Capture,
+        campaign: i64,
+        rig: &Rig,
+        rate_hz: f64,
+    ) -> Result<Told, Failure> {
+        capture.set_up(Setup { campaign, rig: rig.clone(), plan: self.plan(rate_hz) }).await?;
         wait(
-            &capture,
-            "the front end sends",
-            |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0),
+            capture,
+            "the front ends send",
+            |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz == rate_hz),
         )
         .await?;
-        let before = store.waveform_bytes().await?;
+        let processor = processor_s();
         let begun = Instant::now();
         capture.record().await?;
         let status = capture.status();
-        let mut memory = Vec::new();
+        let (mut memory, mut most_held, mut last) = (Vec::new(), 0, None);
+        let mut printed = Instant::now();
         loop {
-            tokio::time::sleep(Duration::from_secs(1)).await;
-            // A page that shows live waveforms asks for about this much.
+            tokio::time::sleep(Duration::from_millis(250)).await;
+            // A page that shows levels of all and a few live waveforms asks for about this much.
+            std::hint::black_box(capture.live().levels());
             for input in 1..=4 {
                 std::hint::black_box(capture.live().last(input, 16_384));
             }
             memory.push(resident_mb());
             let state = status.borrow().capture.clone();
             match state {
-                CaptureState::Recording(p) if memory.len() % 30 == 0 => println!(
-                    "{:4.0} s: {:.1} s recorded, {} blocks lost, {:.1} MB held, {:.0} MB resident",
-                    begun.elapsed().as_secs_f64(),
-                    p.samples as f64 / p.sample_rate_hz,
-                    p.lost_blocks,
-                    p.held_bytes as f64 / 1e6,
-                    memory.last().copied().unwrap_or(f64::NAN)
-                ),
+                CaptureState::Recording(p) | CaptureState::Armed(p) | CaptureState::Writing(p) => {
+                    most_held = most_held.max(p.held_bytes);
+                    if printed.elapsed() > Duration::from_secs(30) {
+                        printed = Instant::now();
+                        println!(
+                            "{:4.0} s: {:.1} s recorded, {} blocks lost, {:.1} MB held, {:.0} MB resident",
+                            begun.elapsed().as_secs_f64(),
+                            p.samples as f64 / p.sample_rate_hz,
+                            p.lost_blocks,
+                            p.held_bytes as f64 / 1e6,
+                            memory.last().copied().unwrap_or(f64::NAN)
+                        );
+                    }
+                    last = Some(p);
+                }
                 CaptureState::Idle => break,
-                _ => {}
             }
         }
         let took = begun.elapsed().as_secs_f64();
-        let Some(ended) = status.borrow().ended.clone() else {
-            return Err(anyhow::anyhow!("no run ended").into());
-        };
+        let ended = status.borrow().ended.clone().ok_or_else(|| anyhow::anyhow!("no run ended"))?;
+        println!("run {}: {}", ended.number, ended.because);
         let run = store.run(ended.run_id).await?;
-        let channels = store.run_channels(run.id).await?.len();
-        let stored = (store.waveform_bytes().await? - before) as f64;
-        let samples = run.samples as f64 * channels as f64;
-        println!("run {} of “{name}”: {} · {}", run.number, run.state, ended.because);
+        let spent = processor_s();
+        let processor = spent
+            .into_iter()
+            .map(|(k, s)| {
+                let before = processor.get(&k).copied().unwrap_or(0.0);
+                (k, (s - before) / took)
+            })
+            .collect();
+        Ok(Told {
+            run: run.id,
+            samples: run.samples as u64,
+            lost: ended.lost_blocks,
+            took,
+            recorded: run.samples as f64 / rate_hz,
+            memory,
+            most_held,
+            progress: last.ok_or_else(|| anyhow::anyhow!("nothing was recorded"))?,
+            processor,
+        })
+    }
+
+    fn print(&self, told: &Told, channels: usize, rate_hz: f64) {
+        let million = told.samples as f64 * channels as f64 / told.took / 1e6;
         println!(
-            "{channels} channels × {} Hz × {:.1} s in {took:.1} s: {:.2} million samples a second",
-            self.rate_hz,
-            run.samples as f64 / self.rate_hz,
-            samples / took / 1e6
+            "{channels} channels × {rate_hz} Hz × {:.1} s in {:.1} s: {million:.2} million samples a second, {} blocks lost, at most {:.0} MB held",
+            told.recorded,
+            told.took,
+            told.lost,
+            told.most_held as f64 / 1e6
         );
-        println!("blocks lost: {}", ended.lost_blocks);
-        println!("stored: {:.0} MB, {:.2} bytes a sample with overview", stored / 1e6, stored / samples);
-        let quarter = |part: usize| {
-            let n = memory.len().max(4) / 4;
-            let m: Vec<f64> = memory.iter().skip(part * n).take(n).copied().collect();
-            m.iter().sum::<f64>() / m.len().max(1) as f64
-        };
-        println!("resident memory: {:.0} MB in the first quarter, {:.0} MB in the last", quarter(0), quarter(3));
-        open_and_zoom(&store, run.id, run.samples, channels).await
+        let cores: Vec<String> = told.processor.iter().map(|(k, s)| format!("{k} {:.0} %", s * 100.0)).collect();
+        println!(
+            "  of one core: {}; packing took {:.0} % and writing {:.0} % of the time",
+            cores.join(", "),
+            told.progress.packing_s / told.took * 100.0,
+            told.progress.writing_s / told.took * 100.0
+        );
     }
 }
 

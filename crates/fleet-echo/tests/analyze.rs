@@ -315,7 +315,9 @@ fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
         let text = std::fs::read_to_string(&path).unwrap();
         let lens = serde_json::from_str::<Value>(&text).unwrap()["lens"].as_str().unwrap().to_string();
         let input = match lens.as_str() {
-            "speed" | "order_map" | "order_track" | "level" | "octave" | "envelope" => "run_up.wav",
+            "speed" | "order_map" | "order_track" | "orbit" | "level" | "cepstrum" | "octave" | "envelope" => {
+                "run_up.wav"
+            }
             "arrivals" => "knock.wav",
             "shock" => "half_sine.wav",
             _ => "two_channel.wav",
@@ -333,4 +335,38 @@ fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
         assert!(help.contains(&format!("\n  {lens} ")), "--help has no line on {lens}");
         assert!(lenses.iter().any(|l| l == lens), "no example of {lens}");
     }
+}
+
+#[test]
+fn formulas_and_steps_work_on_files() {
+    // Files without units are numbers: whatever formula fits.
+    let file = reference("two_channel.wav");
+    let math = r#""math": [{"name": "both", "is": "c1 + 2 * c2"}, {"name": "level", "is": "rms(both, 0.1 s)"}]"#;
+    let r = result(&file, &format!(r#"{{"lens": "statistics", {math}}}"#));
+    let of = |channel: u64, name: &str| {
+        let all = r["numbers"].as_array().unwrap();
+        all.iter().find(|n| n["channel"] == channel && n["name"] == name).and_then(|n| n["value"].as_f64()).unwrap()
+    };
+    assert!((of(3, "mean") - of(1, "mean") - 2.0 * of(2, "mean")).abs() < 1e-9);
+    assert!(of(4, "mean") <= of(3, "rms") * 1.01 && of(4, "mean") > 0.5 * of(3, "rms"));
+    assert_eq!(r["recipe"]["channels"], serde_json::json!([1, 2, 3, 4]));
+    // The unit that the recipe gives the input is the one formulas see.
+    let unit =
+        result(&file, &format!(r#"{{"lens": "waveform", "points": 10, "reduce": "minmax", "channels": [3], {math}}}"#));
+    assert_eq!(unit["traces"][0]["name"], "both");
+    // Trimmed and at another rate: lines follow the rate, the stretch stays the file's.
+    let whole = result(&file, r#"{"lens": "spectrum", "block": 512, "channels": [1]}"#);
+    let slow = result(
+        &file,
+        r#"{"lens": "spectrum", "block": 256, "channels": [1], "prepare": [{"do": "trim", "start_s": 0.1}, {"do": "zero"}]}"#,
+    );
+    let spacing = |r: &Value| r["axes"][0]["values"][1].as_f64().unwrap();
+    assert!((spacing(&slow) / spacing(&whole) - 2.0).abs() < 1e-9);
+    assert_eq!(slow["recipe"]["stretch"], whole["recipe"]["stretch"]);
+    let rate = 512.0 * spacing(&whole);
+    let recipe = format!(
+        r#"{{"lens": "spectrum", "block": 256, "channels": [1], "prepare": [{{"do": "resample", "rate_hz": {}}}]}}"#,
+        rate / 2.0
+    );
+    assert!((spacing(&result(&file, &recipe)) / spacing(&whole) - 1.0).abs() < 1e-9);
 }

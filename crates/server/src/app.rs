@@ -1,10 +1,21 @@
 //! What every handler shares.
 
+use crate::batch::Batches;
+use crate::going::Going;
+use crate::kept::KeptResults;
+use crate::watch::WatchedNow;
 use echo_capture::discover::Discovery;
 use echo_capture::{Capture, Setup};
+use echo_job::math::MathChannel;
+use echo_job::watch::Zone;
 use echo_store::Store;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
+
+/// Free bytes where a folder lies, which itself may not be readable.
+pub fn free_space(folder: &Path) -> Option<u64> {
+    fs4::available_space(folder).or_else(|_| fs4::available_space(folder.parent().unwrap_or(folder))).ok()
+}
 
 /// How the server is set up.
 #[derive(Clone)]
@@ -14,6 +25,9 @@ pub struct Config {
     /// Front ends found on the network.
     pub discovery: Discovery,
 }
+
+/// A campaign's computed channels.
+type MathOf = (i64, Vec<MathChannel>);
 
 /// Shared state; cheap to clone.
 #[derive(Clone)]
@@ -25,12 +39,32 @@ pub struct App {
     config: Arc<Config>,
     setup: Arc<Mutex<Option<Setup>>>,
     disk: Arc<Mutex<Option<PathBuf>>>,
+    watched: Arc<Mutex<Vec<WatchedNow>>>,
+    /// Results made lately.
+    pub results: KeptResults,
+    /// Analyses going on.
+    pub(crate) going: Going,
+    /// Computed channels of the campaign that is shown live.
+    math: Arc<Mutex<Option<MathOf>>>,
+    /// Lists of results being made.
+    pub(crate) batches: Batches,
 }
 
 impl App {
     /// Brings store and capture together.
     pub fn new(store: Store, capture: Capture, config: Config) -> App {
-        App { store, capture, config: Arc::new(config), setup: Arc::default(), disk: Arc::default() }
+        App {
+            store,
+            capture,
+            config: Arc::new(config),
+            setup: Arc::default(),
+            disk: Arc::default(),
+            watched: Arc::default(),
+            results: KeptResults::default(),
+            going: Going::default(),
+            math: Arc::default(),
+            batches: Batches::default(),
+        }
     }
 
     /// Folder of the built page.
@@ -58,6 +92,37 @@ impl App {
         Ok(())
     }
 
+    /// Watched quantities as they were measured last.
+    pub fn watched(&self) -> Vec<WatchedNow> {
+        self.watched.lock().unwrap_or_else(PoisonError::into_inner).clone()
+    }
+
+    /// Where the worst watched quantity stands.
+    pub fn worst(&self) -> Zone {
+        self.watched().iter().map(|w| w.zone).max().unwrap_or_default()
+    }
+
+    pub(crate) fn tell_watched(&self, now: Vec<WatchedNow>) {
+        *self.watched.lock().unwrap_or_else(PoisonError::into_inner) = now;
+    }
+
+    /// Computed channels of the campaign that is shown live; none while they cannot be read.
+    pub(crate) async fn live_math(&self, campaign: Option<i64>) -> Vec<MathChannel> {
+        let Some(campaign) = campaign else { return Vec::new() };
+        let known = self.math.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        if let Some((_, math)) = known.filter(|(of, _)| *of == campaign) {
+            return math;
+        }
+        let Ok(math) = self.store.math(campaign).await else { return Vec::new() };
+        *self.math.lock().unwrap_or_else(PoisonError::into_inner) = Some((campaign, math.clone()));
+        math
+    }
+
+    /// Lets the computed channels be read anew: they were changed.
+    pub(crate) fn math_changed(&self) {
+        *self.math.lock().unwrap_or_else(PoisonError::into_inner) = None;
+    }
+
     /// Free bytes where the database writes, where that can be known.
     pub async fn free_bytes(&self) -> Option<u64> {
         let known = self.disk.lock().unwrap_or_else(PoisonError::into_inner).clone();
@@ -69,7 +134,7 @@ impl App {
                 f
             }
         };
-        fs4::available_space(&folder).or_else(|_| fs4::available_space(folder.parent().unwrap_or(&folder))).ok()
+        free_space(&folder)
     }
 
     /// Chooses the campaign that capture works for.

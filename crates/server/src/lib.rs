@@ -2,15 +2,22 @@
 
 pub mod api;
 mod app;
+mod batch;
 mod follow;
+mod going;
+mod kept;
 mod live;
+mod rounds;
 pub mod run_source;
+pub mod watch;
 
-pub use app::{App, Config};
+pub use app::{App, Config, free_space};
 pub use follow::follow;
+pub use rounds::keep_rounds;
 
 use axum::Router;
 use axum::http::{HeaderValue, header};
+use tower_http::CompressionLevel;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use tower_http::services::{ServeDir, ServeFile};
@@ -26,7 +33,7 @@ pub fn router(app: App) -> Router {
         .route("/api/live", axum::routing::get(live::live))
         .with_state(app)
         .fallback_service(ServeDir::new(page).fallback(index))
-        .layer(CompressionLayer::new().compress_when(squeeze))
+        .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(squeeze))
         .layer(SetResponseHeaderLayer::overriding(
             header::CONTENT_SECURITY_POLICY,
             HeaderValue::from_static("default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-src 'self' blob:; object-src 'self' blob:"),

@@ -2,18 +2,23 @@
 
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
+use echo_job::rig::Column;
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::find;
 use echo_store::Store;
 use echo_store::run::{Run, RunChannel};
+use futures::stream::{self, StreamExt};
 use tokio::runtime::Handle;
+
+/// Channels that are read at once.
+const SIDE_BY_SIDE: usize = 4;
 
 /// What turns counts of a channel into its unit.
 #[derive(Debug, Clone)]
 pub struct Calibrated {
     /// Channel of the run, from 1.
     pub channel: i16,
-    /// The row as recorded.
+    /// The row as recorded, and as put right since.
     pub recorded: RunChannel,
     /// Sensitivity in force.
     pub sensitivity: Sensitivity,
@@ -21,23 +26,30 @@ pub struct Calibrated {
     pub factor: f64,
 }
 
-/// Unit a count for a row.
-pub fn factor(volts_per_count: f64, sensitivity: &Sensitivity, unit: &str) -> f64 {
-    let volts_per_si = sensitivity.volts_per_si().unwrap_or(f64::NAN);
+/// Unit a count for a row whose counts are V, C or V/V each.
+pub fn factor(output_per_count: f64, sensitivity: &Sensitivity, unit: &str) -> f64 {
+    let output_per_si = sensitivity.output_per_si().unwrap_or(f64::NAN);
     let to_si = find(unit).map_or(f64::NAN, |u| u.to_si);
-    volts_per_count / volts_per_si / to_si
+    output_per_count / output_per_si / to_si
 }
 
-/// Channels of a run with the sensitivities in force.
+/// Channels of a run with the rows and sensitivities in force.
 ///
 /// # Errors
 /// The database is away.
 pub async fn calibrated(store: &Store, run: i64) -> echo_store::Result<Vec<Calibrated>> {
     let channels = store.run_channels(run).await?;
     let history = store.calibrations(run).await?;
+    let corrections = store.corrections(run).await?;
     Ok(channels
         .into_iter()
-        .map(|recorded| {
+        .map(|mut recorded| {
+            for c in corrections.iter().filter(|c| c.channel == Some(recorded.channel)) {
+                // It was checked when it was made; one that no longer fits leaves the row as it was.
+                if let Ok(column) = serde_json::from_value::<Column>(c.body.clone()) {
+                    let _ = column.set(&mut recorded.row, &c.after, None);
+                }
+            }
             let sensitivity = history
                 .iter()
                 .rev()
@@ -86,14 +98,20 @@ impl Source for RunSource {
     }
 
     fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError> {
-        for (index, to) in channels.iter().zip(out) {
-            let c = &self.channels[*index];
-            let counts = self
-                .handle
-                .block_on(self.store.counts(self.run, c.channel, from as i64, count))
+        let (run, store) = (self.run, &self.store);
+        // Side by side, but not so many that a recording would wait for the database.
+        let reads = channels.iter().map(|index| {
+            let (store, channel) = (store.clone(), self.channels[*index].channel);
+            async move { tokio::spawn(async move { store.counts(run, channel, from as i64, count).await }).await }
+        });
+        let all: Vec<_> = self.handle.block_on(stream::iter(reads).buffered(SIDE_BY_SIDE).collect());
+        for ((index, to), counts) in channels.iter().zip(out).zip(all) {
+            let counts = counts
+                .map_err(|e| AnalysisError::Input(e.to_string()))?
                 .map_err(|e| AnalysisError::Input(e.to_string()))?;
+            let factor = self.channels[*index].factor;
             to.clear();
-            to.extend(counts.into_iter().map(|x| x.map_or(f64::NAN, |x| f64::from(x) * c.factor)));
+            to.extend(counts.into_iter().map(|x| x.map_or(f64::NAN, |x| f64::from(x) * factor)));
         }
         Ok(())
     }

@@ -1,12 +1,9 @@
-//! Campaigns: plan, recipes, the log of changes.
+//! Campaigns: recipes, the log of changes.
 
-use super::{ApiError, who};
+use super::ApiError;
 use crate::App;
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::HeaderMap;
-use echo_capture::Setup;
-use echo_job::plan::{Plan, PlanSums};
 use echo_job::recipe::Recipe;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -49,48 +46,6 @@ pub async fn list(State(app): State<App>) -> Result<Json<Vec<CampaignBody>>, Api
 pub async fn choose(State(app): State<App>, Path(id): Path<i64>) -> Result<axum::http::StatusCode, ApiError> {
     app.choose(id).await?;
     Ok(axum::http::StatusCode::NO_CONTENT)
-}
-
-/// A plan with what follows from it.
-#[derive(Serialize, ToSchema)]
-pub struct PlanBody {
-    /// The plan.
-    pub plan: Plan,
-    /// What follows.
-    pub sums: PlanSums,
-    /// Rates the front end offers, Hz.
-    pub rates_hz: Vec<f64>,
-}
-
-async fn plan_body(app: &App, id: i64, plan: Plan) -> Result<PlanBody, ApiError> {
-    let channels = app.store.rig(id).await?.rig.active().count();
-    let offer = app.capture.front_end();
-    let sums = plan.sums(channels, offer.as_ref().map_or(0.4, |f| f.clean_share), app.free_bytes().await);
-    Ok(PlanBody { plan, sums, rates_hz: offer.map(|f| f.rates_hz).unwrap_or_default() })
-}
-
-/// The plan of a campaign.
-#[utoipa::path(get, operation_id = "read_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), responses((status = 200, body = PlanBody)))]
-pub async fn plan(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<PlanBody>, ApiError> {
-    let plan = app.store.plan(id).await?;
-    Ok(Json(plan_body(&app, id, plan).await?))
-}
-
-/// Replaces the plan.
-#[utoipa::path(put, path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), request_body = Plan,
-    responses((status = 200, body = PlanBody), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
-pub async fn save_plan(
-    State(app): State<App>,
-    Path(id): Path<i64>,
-    headers: HeaderMap,
-    Json(plan): Json<Plan>,
-) -> Result<Json<PlanBody>, ApiError> {
-    plan.check(app.capture.front_end().as_ref())?;
-    if let Some(setup) = app.setup().filter(|s| s.campaign == id) {
-        app.set_up(Setup { plan: plan.clone(), ..setup }).await?;
-    }
-    app.store.save_plan(id, &plan, &who(&headers)).await?;
-    Ok(Json(plan_body(&app, id, plan).await?))
 }
 
 /// A line of the change log.

@@ -1,12 +1,13 @@
 //! Front end, arming, recording, stopping.
 
-use super::ApiError;
+use super::{ApiError, who};
 use crate::App;
 use axum::Json;
 use axum::extract::{Query, State};
-use axum::http::StatusCode;
-use echo_capture::Status;
+use axum::http::{HeaderMap, StatusCode};
 use echo_capture::discover::Found;
+use echo_capture::{OrderTo, Status};
+use echo_job::watch::Zone;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -20,6 +21,8 @@ pub struct StatusBody {
     pub store: bool,
     /// Campaign that capture works for.
     pub campaign: Option<i64>,
+    /// Where the worst watched quantity stands.
+    pub alarm: Zone,
 }
 
 /// What is going on.
@@ -27,7 +30,7 @@ pub struct StatusBody {
 pub async fn status(State(app): State<App>) -> Json<StatusBody> {
     let store = app.store.ping().await.is_ok();
     let status = app.capture.status().borrow().clone();
-    Json(StatusBody { status, store, campaign: app.setup().map(|s| s.campaign) })
+    Json(StatusBody { status, store, campaign: app.setup().map(|s| s.campaign), alarm: app.worst() })
 }
 
 /// Front ends found on the network.
@@ -83,6 +86,39 @@ pub async fn record(State(app): State<App>) -> Result<StatusCode, ApiError> {
 #[utoipa::path(post, path = "/api/capture/stop", responses((status = 204), (status = 409, body = super::ErrorBody)))]
 pub async fn stop(State(app): State<App>) -> Result<StatusCode, ApiError> {
     app.capture.stop().await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Which recorder, and what it is to do.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RecorderOrder {
+    /// Its name.
+    pub recorder: String,
+    /// Keep samples from now on, or no more.
+    pub go: bool,
+}
+
+/// Starts or stops one recorder of the plan.
+#[utoipa::path(post, operation_id = "order_recorder", path = "/api/capture/recorder", request_body = RecorderOrder, responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn recorder(State(app): State<App>, Json(order): Json<RecorderOrder>) -> Result<StatusCode, ApiError> {
+    let to = if order.go { OrderTo::Start } else { OrderTo::Stop };
+    app.capture.recorder(&order.recorder, to).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// A mark at this moment.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MarkNow {
+    /// The word, 1 to 200 characters.
+    pub says: String,
+}
+
+/// Sets a mark at this moment in every run that is recorded.
+#[utoipa::path(post, operation_id = "mark_now", path = "/api/capture/mark", request_body = MarkNow, responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn mark(State(app): State<App>, headers: HeaderMap, Json(m): Json<MarkNow>) -> Result<StatusCode, ApiError> {
+    app.capture.mark(super::marks::word(&m.says)?, &who(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

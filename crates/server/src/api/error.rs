@@ -42,6 +42,11 @@ impl ApiError {
         ApiError::new(StatusCode::CONFLICT, says)
     }
 
+    /// What it says.
+    pub fn says(&self) -> String {
+        self.body.says.clone()
+    }
+
     /// A fault of the server.
     pub fn fault(says: impl Into<String>) -> Self {
         ApiError::new(StatusCode::INTERNAL_SERVER_ERROR, says)
@@ -60,7 +65,7 @@ impl IntoResponse for ApiError {
 impl From<StoreError> for ApiError {
     fn from(e: StoreError) -> Self {
         let status = match e {
-            StoreError::Away(_) => StatusCode::SERVICE_UNAVAILABLE,
+            StoreError::Away(_) | StoreError::Full(_) => StatusCode::SERVICE_UNAVAILABLE,
             StoreError::Missing(_) => StatusCode::NOT_FOUND,
             StoreError::Stale(_) => StatusCode::CONFLICT,
             StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,

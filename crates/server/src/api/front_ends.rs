@@ -8,7 +8,7 @@ use axum::http::StatusCode;
 use echo_job::Refusal;
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::{Cell, CellChanged};
-use echo_link::RequestBody;
+use echo_link::{RequestBody, Wave};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -124,6 +124,9 @@ pub struct OutputRequest {
     pub hz: f64,
     /// Amplitude, V peak; 0 is off.
     pub peak_v: f64,
+    /// Pulses from 0 V to the amplitude, a tenth of the period long, instead of a sine.
+    #[serde(default)]
+    pub pulses: bool,
 }
 
 /// Drives the output of a front end.
@@ -134,7 +137,8 @@ pub async fn output(
     Path(unit): Path<usize>,
     Json(to): Json<OutputRequest>,
 ) -> Result<StatusCode, ApiError> {
-    app.capture.ask(unit, RequestBody::Output { hz: to.hz, peak_v: to.peak_v }).await?;
+    let wave = if to.pulses { Wave::Pulse } else { Wave::Sine };
+    app.capture.ask(unit, RequestBody::Output { hz: to.hz, peak_v: to.peak_v, wave }).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -148,7 +152,8 @@ pub async fn emergency_stop(State(app): State<App>) -> Result<StatusCode, ApiErr
     let mut failed = None;
     for unit in units(&front_end) {
         // One that fails must not keep the others driving.
-        if let Err(e) = app.capture.ask(usize::from(unit), RequestBody::Output { hz: 159.155, peak_v: 0.0 }).await {
+        let silence = RequestBody::Output { hz: 159.155, peak_v: 0.0, wave: Wave::Sine };
+        if let Err(e) = app.capture.ask(usize::from(unit), silence).await {
             failed = Some(e);
         }
     }

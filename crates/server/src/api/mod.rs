@@ -1,21 +1,36 @@
 //! The HTTP API: one file a subject.
 
+pub mod benches;
 pub mod campaigns;
 pub mod capture;
+pub mod dry_run;
 mod error;
 pub mod export;
+pub mod find;
 pub mod front_ends;
+pub mod marks;
+pub mod plans;
+pub mod quality;
 pub mod reference;
 pub mod report;
+pub mod results;
 pub mod rigs;
+pub mod rounds;
 pub mod runs;
 pub mod sensors;
+pub mod setting_right;
+pub mod study;
+pub mod tachos;
+pub mod watch;
 
 pub use error::{ApiError, ErrorBody};
 
 use crate::App;
-use axum::routing::{get, patch, post, put};
+use axum::http::header;
+use axum::response::IntoResponse;
+use axum::routing::{delete, get, patch, post, put};
 use axum::{Json, Router};
+use echo_formats::sheet::{Sheet, write_xlsx};
 use utoipa::OpenApi;
 
 /// Who asks, until people sign in: the header `x-who`, or “engineer”.
@@ -26,6 +41,16 @@ pub fn who(headers: &axum::http::HeaderMap) -> String {
         .filter(|v| !v.is_empty() && v.len() <= 80)
         .unwrap_or("engineer")
         .to_string()
+}
+
+/// Sheets as an XLSX file to be saved under a name.
+///
+/// # Errors
+/// A sheet's name that spreadsheets do not take.
+pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoResponse + use<>, ApiError> {
+    let kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet".to_string();
+    let saved = format!("attachment; filename=\"{name}\"");
+    Ok(([(header::CONTENT_TYPE, kind), (header::CONTENT_DISPOSITION, saved)], write_xlsx(sheets)?))
 }
 
 /// Description of the API.
@@ -57,14 +82,39 @@ pub fn who(headers: &axum::http::HeaderMap) -> String {
         reference::csv,
         reference::xlsx,
         reference::judge,
+        find::find,
         front_ends::test,
         front_ends::restart,
         front_ends::setup,
         front_ends::write_setup,
         front_ends::output,
         front_ends::emergency_stop,
-        campaigns::plan,
-        campaigns::save_plan,
+        plans::read,
+        plans::save,
+        plans::length,
+        plans::tried,
+        tachos::read,
+        tachos::encoder,
+        benches::list,
+        benches::keep,
+        benches::drop,
+        study::machine,
+        study::save_machine,
+        study::markers,
+        study::readings,
+        study::events,
+        study::benches,
+        study::keep_bench,
+        study::drop_bench,
+        rounds::read,
+        rounds::start,
+        rounds::stop,
+        rounds::xlsx,
+        rounds::picture,
+        watch::read,
+        watch::acknowledge,
+        watch::trend,
+        dry_run::run,
         campaigns::changes,
         campaigns::recipes,
         campaigns::keep_recipe,
@@ -74,12 +124,32 @@ pub fn who(headers: &axum::http::HeaderMap) -> String {
         capture::arm,
         capture::record,
         capture::stop,
+        capture::recorder,
+        capture::mark,
         capture::reset_levels,
         runs::list,
         runs::one,
         runs::overview,
         runs::result,
-        runs::correct,
+        runs::take_peaks,
+        marks::mark,
+        marks::unmark,
+        marks::note,
+        marks::unnote,
+        setting_right::sensitivity,
+        setting_right::cell,
+        setting_right::tacho,
+        results::list,
+        results::one,
+        results::drop,
+        results::begin,
+        results::stands,
+        results::stop,
+        results::progress,
+        quality::read,
+        quality::align,
+        quality::math,
+        quality::save_math,
         export::wav,
         export::csv,
         report::read,
@@ -94,6 +164,7 @@ pub struct Api;
 pub fn router() -> Router<App> {
     Router::new()
         .route("/openapi.json", get(async || Json(Api::openapi())))
+        .route("/find", get(find::find))
         .route("/campaigns", get(campaigns::list))
         .route("/campaigns/{id}/choose", post(campaigns::choose))
         .route("/campaigns/{id}/rig", get(rigs::read))
@@ -122,7 +193,25 @@ pub fn router() -> Router<App> {
         .route("/front-ends/{unit}/restart", post(front_ends::restart))
         .route("/front-ends/{unit}/output", put(front_ends::output))
         .route("/emergency-stop", post(front_ends::emergency_stop))
-        .route("/campaigns/{id}/plan", get(campaigns::plan).put(campaigns::save_plan))
+        .route("/campaigns/{id}/plan", get(plans::read).put(plans::save))
+        .route("/campaigns/{id}/plan/length", post(plans::length))
+        .route("/plan/try", post(plans::tried))
+        .route("/tachos/read", post(tachos::read))
+        .route("/encoders/read", post(tachos::encoder))
+        .route("/campaigns/{id}/benches", get(benches::list))
+        .route("/campaigns/{id}/benches/{name}", put(benches::keep).delete(benches::drop))
+        .route("/campaigns/{id}/study-benches", get(study::benches))
+        .route("/campaigns/{id}/study-benches/{name}", put(study::keep_bench).delete(study::drop_bench))
+        .route("/campaigns/{id}/machine", get(study::machine).put(study::save_machine))
+        .route("/runs/{id}/markers", get(study::markers))
+        .route("/runs/{id}/readings", post(study::readings))
+        .route("/runs/{id}/events", post(study::events))
+        .route("/campaigns/{id}/rounds", get(rounds::read).post(rounds::start).delete(rounds::stop))
+        .route("/campaigns/{id}/rounds.xlsx", get(rounds::xlsx))
+        .route("/campaigns/{id}/rounds/{number}/picture.svg", get(rounds::picture))
+        .route("/campaigns/{id}/watch", get(watch::read))
+        .route("/campaigns/{id}/trend", get(watch::trend))
+        .route("/campaigns/{id}/alarms/{alarm}", post(watch::acknowledge))
         .route("/campaigns/{id}/changes", get(campaigns::changes))
         .route("/campaigns/{id}/recipes", get(campaigns::recipes))
         .route("/campaigns/{id}/recipes/{name}", put(campaigns::keep_recipe))
@@ -136,11 +225,29 @@ pub fn router() -> Router<App> {
         .route("/capture/arm", post(capture::arm))
         .route("/capture/record", post(capture::record))
         .route("/capture/stop", post(capture::stop))
+        .route("/capture/recorder", post(capture::recorder))
+        .route("/capture/mark", post(capture::mark))
+        .route("/capture/dry-run", post(dry_run::run))
         .route("/capture/levels/reset", post(capture::reset_levels))
         .route("/runs/{id}", get(runs::one))
         .route("/runs/{id}/overview", get(runs::overview))
+        .route("/runs/{id}/takes/peaks", get(runs::take_peaks))
+        .route("/runs/{id}/marks", post(marks::mark))
+        .route("/runs/{id}/marks/{mark}", delete(marks::unmark))
+        .route("/runs/{id}/notes", post(marks::note))
+        .route("/runs/{id}/notes/{note}", delete(marks::unnote))
+        .route("/runs/{id}/quality", get(quality::read))
+        .route("/runs/{id}/alignment", get(quality::align))
+        .route("/campaigns/{id}/math", get(quality::math).put(quality::save_math))
+        .route("/campaigns/{id}/kept-results", get(results::list))
+        .route("/campaigns/{id}/batches", post(results::begin))
+        .route("/batches/{id}", get(results::stands).delete(results::stop))
+        .route("/kept-results/{id}", get(results::one).delete(results::drop))
+        .route("/progress/{watch}", get(results::progress))
         .route("/runs/{id}/results", post(runs::result))
-        .route("/runs/{id}/channels/{channel}/sensitivity", post(runs::correct))
+        .route("/runs/{id}/channels/{channel}/sensitivity", post(setting_right::sensitivity))
+        .route("/runs/{id}/channels/{channel}/cell", post(setting_right::cell))
+        .route("/runs/{id}/tacho", post(setting_right::tacho))
         .route("/runs/{id}/export.wav", get(export::wav))
         .route("/runs/{id}/export.csv", get(export::csv))
         .fallback(async || ApiError::missing("this address of the API; /api/openapi.json lists those there are"))

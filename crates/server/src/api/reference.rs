@@ -76,8 +76,11 @@ pub async fn read(State(app): State<App>, Json(r): Json<ReadRequest>) -> Result<
         if rate == 0.0 {
             return Err(ApiError::conflict("the front end sends nothing; check its power and its cable"));
         }
-        let volts = c.range_v / f64::from(echo_link::FULL_SCALE);
-        let scale = volts / c.sensitivity.volts_per_si()?;
+        let scale = c.full_scale_si() / f64::from(echo_link::FULL_SCALE);
+        if !scale.is_finite() {
+            let says = format!("the sensitivity of input {} does not fit its coupling {}", c.input, c.coupling.name());
+            return Err(Refusal::new("input", says).into());
+        }
         let counts = live.last(c.input, (r.read_s * rate) as usize);
         if live.levels().iter().any(|l| l.input == c.input && l.over) {
             return Err(ApiError::conflict(format!(

@@ -3,6 +3,7 @@
 use super::ApiError;
 use super::runs::make;
 use crate::App;
+use crate::going::Watched;
 use crate::run_source::calibrated;
 use axum::Json;
 use axum::extract::{Path, State};
@@ -13,7 +14,9 @@ use echo_formats::report::{Figure, Report};
 use echo_job::Refusal;
 use echo_job::analysis::Analysis;
 use echo_job::recipe::{Lens, Recipe, Reduce, WaveformSettings};
+use echo_store::study::Note;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 use utoipa::ToSchema;
 
 /// Text and choices of a report.
@@ -68,13 +71,20 @@ pub async fn save(
     Ok(StatusCode::NO_CONTENT)
 }
 
-fn figure(result: &Analysis, title: &str, caption: String, log_y: bool, shown: Option<[f64; 2]>) -> Option<Figure> {
+/// How a figure is drawn.
+struct Look<'a> {
+    log_y: bool,
+    shown: Option<[f64; 2]>,
+    notes: &'a [Note],
+}
+
+fn figure(result: &Analysis, title: &str, caption: String, look: &Look<'_>) -> Option<Figure> {
     // Curves of real values over one axis can be drawn; maps and complex traces are not, yet.
     let [axis] = &result.axes[..] else { return None };
     if result.traces.iter().any(|t| t.values.len() != axis.values.len()) {
         return None;
     }
-    let (a, b) = match shown {
+    let (a, b) = match look.shown {
         Some([lo, hi]) => (axis.values.partition_point(|x| *x < lo), axis.values.partition_point(|x| *x <= hi)),
         None => (0, axis.values.len()),
     };
@@ -96,15 +106,25 @@ fn figure(result: &Analysis, title: &str, caption: String, log_y: bool, shown: O
     };
     let t = result.traces.first()?;
     let quantity = if envelope { "value" } else { &t.quantity };
+    let lens = result.recipe.lens.name();
+    let notes: Vec<&Note> = look.notes.iter().filter(|n| n.axis == axis.name && n.lens == lens).collect();
     let plot = Plot {
         x: &axis.values[a..b],
         x_label: &format!("{}, {}", axis.name, axis.unit),
         y_label: &format!("{quantity}, {}", t.unit),
-        log_y,
+        log_y: look.log_y,
         curves,
+        notes: notes.iter().map(|n| (n.place, n.says.as_str())).collect(),
     };
     let drawing = draw(&plot);
     Some(Figure { title: title.into(), caption, svg: drawing.svg, labels: drawing.labels, aspect: ASPECT })
+}
+
+/// A place in at most six digits.
+fn shortened(x: f64) -> String {
+    let digits = (5 - x.abs().max(1e-9).log10().floor() as i32).clamp(0, 9) as usize;
+    let text = format!("{x:.digits$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').into() } else { text }
 }
 
 fn recipe_text(result: &Analysis) -> String {
@@ -159,8 +179,9 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
         channels: spectrum.channels.as_ref().map(|c| c.iter().take(1).copied().collect()),
         ..spectrum.clone()
     };
-    let wave = make(app, &run, waveform).await?;
-    let spec = make(app, &run, spectrum).await?;
+    let watched = Arc::new(Watched::default());
+    let wave = make(app, &run, waveform, &watched).await?;
+    let spec = make(app, &run, spectrum, &Arc::new(Watched::default())).await?;
     let channels = calibrated(&app.store, run.id).await?;
     let history = app.store.calibrations(run.id).await?;
     let mut rows = Vec::new();
@@ -191,15 +212,18 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
     let spacing = spec.axes.first().and_then(|a| Some(a.values.get(1)? - a.values.first()?)).unwrap_or(f64::NAN);
     let stretch = spec.recipe.stretch.map(|s| format!("{:.3} to {:.3} s", s.from_s, s.to_s)).unwrap_or_default();
     let names = spec.traces.iter().map(|t| t.name.as_str()).collect::<Vec<_>>().join("; ");
+    let notes = app.store.notes(run.id).await?;
     let mut figures = Vec::new();
     let wave_caption = format!(
         "{}, {stretch}; smallest and largest of 1200 stretches.",
         wave.traces.first().map_or("", |t| t.name.as_str())
     );
-    figures.extend(figure(&wave, "Waveform", wave_caption, false, None));
+    let plain = Look { log_y: false, shown: None, notes: &notes };
+    figures.extend(figure(&wave, "Waveform", wave_caption, &plain));
     let spec_caption =
         format!("{names}; {stretch}, {} averages, lines {spacing:.4} Hz apart.", spec.averages.unwrap_or(0));
-    figures.extend(figure(&spec, "Spectrum", spec_caption, true, body.shown_hz));
+    let look = Look { log_y: true, shown: body.shown_hz, notes: &notes };
+    figures.extend(figure(&spec, "Spectrum", spec_caption, &look));
     let mut made = vec![("Spectrum".to_string(), recipe_text(&spec)), ("Waveform".to_string(), recipe_text(&wave))];
     for h in history.iter().filter(|h| h.reason != "as recorded") {
         made.push((
@@ -207,7 +231,21 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
             format!("{} {}, by {}: {}", h.sensitivity.value, h.sensitivity.unit, h.who, h.reason),
         ));
     }
+    for c in app.store.corrections(run.id).await? {
+        let what = c.channel.map_or_else(|| c.field.clone(), |n| format!("{} of channel {n}", c.field));
+        made.push((
+            format!("{what} put right {}", c.at.format("%-d %B %Y, %H:%M UTC")),
+            format!("{} instead of {}, by {}: {}", c.after, c.before, c.who, c.reason),
+        ));
+    }
+    let name = |n: &Note| {
+        let found = channels.iter().find(|c| Some(c.channel) == n.channel);
+        found.map_or_else(String::new, |c| format!(", {}", c.recorded.row.name))
+    };
+    let notes =
+        notes.iter().map(|n| (format!("{} {}{}, {}", shortened(n.place), n.unit, name(n), n.lens), n.says.clone()));
     Ok(Report {
+        notes: notes.collect(),
         heading: campaign.purpose,
         title: body.title,
         subtitle: format!("Run {}, {}", run.number, run.started_at.format("%-d %B %Y")),
@@ -219,4 +257,24 @@ async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
         made,
         foot: format!("{} · {}", spec.made.by, campaign.name),
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::shortened;
+
+    #[test]
+    fn places_have_at_most_six_digits() {
+        for (place, wanted) in [
+            (582.8, "582.8"),
+            (582.833_333, "582.833"),
+            (0.0, "0"),
+            (-12.5, "-12.5"),
+            (51_200.4, "51200.4"),
+            (1_234_567.8, "1234568"),
+            (0.001_234_567, "0.00123457"),
+        ] {
+            assert_eq!(shortened(place), wanted, "{place}");
+        }
+    }
 }

@@ -1,22 +1,26 @@
-//! Runs: what they hold, overviews, results, corrections.
+//! Runs: what they hold, overviews, results.
 
-use super::{ApiError, who};
+use super::ApiError;
+use super::marks::{MarkBody, NoteBody};
+use super::quality::{RunMath, math_of, numbered};
+use super::setting_right::CorrectionBody;
 use crate::App;
+use crate::going::{Hangup, Watched};
 use crate::run_source::{RunSource, calibrated};
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::{HeaderMap, header};
+use axum::http::header;
 use axum::response::IntoResponse;
 use chrono::{DateTime, Utc};
 use echo_job::Refusal;
+use echo_job::analysis::thin::{cropped, thinned};
 use echo_job::analysis::{Analysis, Provenance, analyze};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Channel, typed_number};
+use echo_job::rig::Channel;
 use echo_job::sensitivity::Sensitivity;
 use echo_store::run::Run;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
 use utoipa::{IntoParams, ToSchema};
 
 /// A run in short.
@@ -44,6 +48,10 @@ pub struct RunBody {
     pub duration_s: f64,
     /// Front end in words.
     pub front_end: String,
+    /// The recorder; empty for one that stores all.
+    pub recorder: String,
+    /// The first run of those that were recorded together: they start at the same sample.
+    pub together: Option<i64>,
 }
 
 impl From<Run> for RunBody {
@@ -60,6 +68,8 @@ impl From<Run> for RunBody {
             clean_share: r.clean_share,
             samples: r.samples,
             front_end: r.front_end,
+            recorder: r.recorder,
+            together: r.together,
         }
     }
 }
@@ -82,7 +92,7 @@ pub struct CalibrationBody {
 pub struct RunChannelBody {
     /// Number in the run, from 1.
     pub channel: i16,
-    /// The row as recorded.
+    /// The row as recorded, and as put right since.
     pub recorded: Channel,
     /// Sensitivity in force.
     pub sensitivity: Sensitivity,
@@ -113,6 +123,31 @@ pub struct RunDetail {
     pub channels: Vec<RunChannelBody>,
     /// Gaps.
     pub gaps: Vec<GapBody>,
+    /// Takes of triggers, or segments.
+    pub takes: Vec<TakeBody>,
+    /// Marks.
+    pub marks: Vec<MarkBody>,
+    /// Notes on its curves.
+    pub notes: Vec<NoteBody>,
+    /// Computed channels of the campaign as this run has them.
+    pub math: Vec<RunMath>,
+    /// What was put right beside sensitivities, oldest first.
+    pub corrections: Vec<CorrectionBody>,
+}
+
+/// A capture inside a run.
+#[derive(Serialize, ToSchema)]
+pub struct TakeBody {
+    /// Number, from 1.
+    pub number: i32,
+    /// Trigger, s.
+    pub trigger_s: f64,
+    /// First sample kept, s.
+    pub from_s: f64,
+    /// Length, s, as far as the run goes.
+    pub length_s: f64,
+    /// What brought it about.
+    pub says: String,
 }
 
 /// Runs of a campaign, oldest first.
@@ -153,7 +188,83 @@ pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Run
         .into_iter()
         .map(|g| GapBody { from_s: g.first_sample as f64 / rate, length_s: g.samples as f64 / rate, why: g.why })
         .collect();
-    Ok(Json(RunDetail { run: run.into(), channels, gaps }))
+    let takes = app.store.takes(id).await?.into_iter().map(|t| TakeBody {
+        number: t.number,
+        trigger_s: t.trigger_sample as f64 / rate,
+        from_s: t.first_sample as f64 / rate,
+        length_s: t.samples.map_or(i64::MAX, |n| n).min(run.samples - t.first_sample).max(0) as f64 / rate,
+        says: t.says,
+    });
+    let takes = takes.collect();
+    let marks = app.store.marks(id).await?.into_iter().map(|m| MarkBody {
+        id: m.id,
+        at_s: m.sample as f64 / rate,
+        says: m.says,
+        who: m.who,
+        at: m.at,
+    });
+    let marks = marks.collect();
+    let notes = app.store.notes(id).await?.into_iter().map(NoteBody::from).collect();
+    let corrections = app.store.corrections(id).await?.into_iter().map(CorrectionBody::from).collect();
+    let math = math_of(&app, &run).await?;
+    Ok(Json(RunDetail { run: run.into(), channels, gaps, takes, marks, notes, math, corrections }))
+}
+
+/// Names of a run's channels, in their order.
+///
+/// # Errors
+/// The database is away.
+pub async fn names_of(app: &App, run: i64) -> Result<Vec<String>, ApiError> {
+    Ok(calibrated(&app.store, run).await?.into_iter().map(|c| c.recorded.row.name).collect())
+}
+
+/// Which channel.
+#[derive(Deserialize, IntoParams)]
+pub struct OneChannel {
+    /// Channel of the run, from 1.
+    pub channel: i16,
+}
+
+/// The largest magnitude of a take.
+#[derive(Serialize, ToSchema)]
+pub struct TakePeak {
+    /// Number of the take.
+    pub number: i32,
+    /// Value, in the channel's unit, with its sign.
+    pub value: f64,
+    /// Where, s from the run's start.
+    pub at_s: f64,
+}
+
+/// Most takes whose peaks are told.
+const MOST_TAKES: usize = 500;
+
+/// The largest magnitude of each take, the first 500 of them.
+#[utoipa::path(get, operation_id = "read_take_peaks", path = "/api/runs/{id}/takes/peaks", params(("id" = i64, Path), OneChannel),
+    responses((status = 200, body = Vec<TakePeak>), (status = 404, body = super::ErrorBody)))]
+pub async fn take_peaks(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(q): Query<OneChannel>,
+) -> Result<Json<Vec<TakePeak>>, ApiError> {
+    let run = app.store.run(id).await?;
+    let all = calibrated(&app.store, id).await?;
+    let channel = all.iter().find(|c| c.channel == q.channel);
+    let channel = channel.ok_or_else(|| ApiError::missing(&format!("channel {} of this run", q.channel)))?;
+    let mut peaks = Vec::new();
+    for t in app.store.takes(id).await?.into_iter().take(MOST_TAKES) {
+        let count = t.samples.unwrap_or(i64::MAX).min(run.samples - t.first_sample).max(0) as usize;
+        let counts = app.store.counts(id, q.channel, t.first_sample, count).await?;
+        let most = counts.iter().enumerate().filter_map(|(i, c)| Some((i, (*c)?))).max_by_key(|(_, c)| c.abs());
+        if let Some((i, c)) = most {
+            peaks.push(TakePeak {
+                number: t.number,
+                value: f64::from(c) * channel.factor,
+                at_s: (t.first_sample + i as i64) as f64 / run.sample_rate_hz,
+            });
+        }
+    }
+    Ok(Json(peaks))
 }
 
 /// A stretch in points.
@@ -202,83 +313,92 @@ pub async fn overview(
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes))
 }
 
-/// Sets a flag when it is dropped: the asker has gone away.
-struct Hangup(Arc<AtomicBool>);
-
-impl Drop for Hangup {
-    fn drop(&mut self) {
-        self.0.store(true, Ordering::Relaxed);
-    }
-}
-
 /// Carries out a recipe on a run, away from the threads that answer requests.
 ///
 /// # Errors
 /// The recipe does not fit, the database is away.
-pub async fn make(app: &App, run: &Run, recipe: Recipe) -> Result<Analysis, ApiError> {
+pub async fn make(app: &App, run: &Run, recipe: Recipe, watched: &Arc<Watched>) -> Result<Analysis, ApiError> {
     let mut source = RunSource::open(&app.store, run).await?;
     let provenance = Provenance {
         at: Utc::now().to_rfc3339(),
         input: format!("run {} of campaign {}", run.number, run.campaign_id),
         sha256: None,
     };
-    let gone = Arc::new(AtomicBool::new(false));
-    let _hangup = Hangup(gone.clone());
-    tokio::task::spawn_blocking(move || {
-        analyze(&recipe, &mut source, provenance, &mut |_| !gone.load(Ordering::Relaxed))
-    })
-    .await
-    .map_err(|e| ApiError::fault(e.to_string()))?
-    .map_err(ApiError::from)
+    let watched = watched.clone();
+    let _hangup = Hangup(watched.clone());
+    tokio::task::spawn_blocking(move || analyze(&recipe, &mut source, provenance, &mut |share| watched.tell(share)))
+        .await
+        .map_err(|e| ApiError::fault(e.to_string()))?
+        .map_err(ApiError::from)
+}
+
+/// How a result is sent.
+#[derive(Deserialize, IntoParams)]
+pub struct ResultQuery {
+    /// Points an axis at most, for a picture; what stands out stays. All when left out.
+    pub most: Option<usize>,
+    /// Only what is from here on along the last axis.
+    pub low: Option<f64>,
+    /// Only what is up to here along the last axis.
+    pub high: Option<f64>,
+    /// A key of the asker's by which the progress can be read meanwhile.
+    pub watch: Option<String>,
+    /// The run whose channels the recipe names; in this one they are found by their names.
+    pub numbered_as: Option<i64>,
 }
 
 /// Carries out a recipe. Going away stops it.
-#[utoipa::path(post, operation_id = "make_result", path = "/api/runs/{id}/results", params(("id" = i64, Path)), request_body = Recipe,
+#[utoipa::path(post, operation_id = "make_result", path = "/api/runs/{id}/results", params(("id" = i64, Path), ResultQuery), request_body = Recipe,
     responses((status = 200, body = Analysis), (status = 422, body = super::ErrorBody)))]
 pub async fn result(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(q): Query<ResultQuery>,
     Json(recipe): Json<serde_json::Value>,
 ) -> Result<Json<Analysis>, ApiError> {
+    let watched = Arc::new(Watched::default());
+    let _held = q.watch.as_deref().filter(|w| w.len() <= 80).map(|w| app.going.begin(w, &watched));
+    let recipe = match q.numbered_as.filter(|of| *of != id) {
+        Some(of) => {
+            let moved = numbered(&app, Recipe::from_value(recipe)?, of, id).await?;
+            serde_json::to_value(moved).map_err(|e| ApiError::fault(e.to_string()))?
+        }
+        None => recipe,
+    };
+    let result = analysed(&app, id, recipe, &watched).await?;
+    let part = match (q.low, q.high) {
+        (None, None) => Analysis::clone(&result),
+        (low, high) => cropped(&result, low.unwrap_or(f64::NEG_INFINITY), high.unwrap_or(f64::INFINITY)),
+    };
+    Ok(Json(match q.most {
+        Some(most) => thinned(&part, most.clamp(2, 100_000)),
+        None => part,
+    }))
+}
+
+/// The result of a recipe on a run: made, or kept from a moment ago.
+///
+/// # Errors
+/// As [`make`]; a run without samples.
+pub async fn analysed(
+    app: &App,
+    id: i64,
+    recipe: serde_json::Value,
+    watched: &Arc<Watched>,
+) -> Result<Arc<Analysis>, ApiError> {
     let recipe = Recipe::from_value(recipe)?;
     let run = app.store.run(id).await?;
     if run.samples == 0 {
         return Err(ApiError::conflict(format!("run {} holds no samples yet; wait until it has ended", run.number)));
     }
-    Ok(Json(make(&app, &run, recipe).await?))
-}
-
-/// A sensitivity put right.
-#[derive(Deserialize, ToSchema)]
-pub struct Correction {
-    /// The sensitivity as typed, with or without its unit.
-    pub sensitivity: String,
-    /// Why; not empty.
-    pub reason: String,
-}
-
-/// Puts a sensitivity right: everything shown from this run follows, the old value stays in its history.
-#[utoipa::path(post, operation_id = "correct_sensitivity", path = "/api/runs/{id}/channels/{channel}/sensitivity", params(("id" = i64, Path), ("channel" = i16, Path)), request_body = Correction,
-    responses((status = 204), (status = 422, body = super::ErrorBody)))]
-pub async fn correct(
-    State(app): State<App>,
-    Path((id, channel)): Path<(i64, i16)>,
-    headers: HeaderMap,
-    Json(c): Json<Correction>,
-) -> Result<axum::http::StatusCode, ApiError> {
-    if c.reason.trim().is_empty() {
-        return Err(
-            Refusal::new("reason", "the reason is empty; allowed is a sentence on why the value changes").into()
-        );
+    // A run that grows and a sensitivity put right make another result.
+    let corrected = app.store.corrected(id).await?;
+    let text = serde_json::to_string(&recipe).map_err(|e| ApiError::fault(e.to_string()))?;
+    let of = format!("{id} {} {corrected} {text}", run.samples);
+    if let Some(kept) = app.results.get(&of) {
+        return Ok(kept);
     }
-    let all = calibrated(&app.store, id).await?;
-    let now = all
-        .iter()
-        .find(|x| x.channel == channel)
-        .ok_or_else(|| ApiError::missing(&format!("channel {channel} of this run")))?;
-    let (value, unit) = typed_number("sensitivity", &c.sensitivity)?;
-    let unit = if unit.is_empty() { now.sensitivity.unit.clone() } else { unit };
-    let sensitivity = Sensitivity::new(value, &unit, now.recorded.row.quantity)?;
-    app.store.correct(id, channel, &sensitivity, c.reason.trim(), &who(&headers)).await?;
-    Ok(axum::http::StatusCode::NO_CONTENT)
+    let result = Arc::new(make(app, &run, recipe, watched).await?);
+    app.results.keep(of, result.clone());
+    Ok(result)
 }

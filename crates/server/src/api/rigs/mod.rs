@@ -123,8 +123,12 @@ pub(crate) async fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> Re
         .heard(seen)
         .registered(&register, chrono::Utc::now().date_naive())
         .plugged(smart.iter().filter_map(|s| Some((s.input, label_of(&s.told)?))));
+    let plan = app.store.plan(campaign).await?;
+    facts = facts.planned(&plan, app.free_bytes().await);
     if live {
-        facts = facts.on(front_end.as_ref());
+        let heard =
+            plan.tachos.iter().filter_map(|t| Some((t.input, super::tachos::now(app, t, 1.0).ok()?.0.frequency_hz?)));
+        facts = facts.on(front_end.as_ref()).turning(heard);
     }
     let cautions = check(&facts, &waivers);
     let steps = 2f64.powi(front_end.as_ref().map_or(24, |f| f.converter_bits) as i32 - 1);

@@ -2,7 +2,7 @@
 
 use super::edit::{EditAnswer, register};
 use crate::App;
-use crate::api::ApiError;
+use crate::api::{ApiError, spreadsheet};
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Path, State};
@@ -46,9 +46,7 @@ pub async fn csv(State(app): State<App>, Path(id): Path<i64>) -> Result<impl Int
 /// The channel table as XLSX.
 #[utoipa::path(get, operation_id = "rig_xlsx", path = "/api/campaigns/{id}/rig.xlsx", params(("id" = i64, Path)), responses((status = 200, content_type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")))]
 pub async fn xlsx(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
-    let bytes = sheet::write_xlsx(&[table(&app, id).await?])?;
-    let kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
-    Ok(([(header::CONTENT_TYPE, kind), (header::CONTENT_DISPOSITION, "attachment; filename=\"channels.xlsx\"")], bytes))
+    spreadsheet("channels.xlsx", &[table(&app, id).await?])
 }
 
 /// Reads a table from a file and tells what would become of it; nothing is written.
