@@ -1,6 +1,6 @@
 /** The live connection: one WebSocket for the whole page, shared by whoever listens. */
 import { useEffect, useRef, useSyncExternalStore } from "react";
-import type { Status } from "./client";
+import type { Schema, Status } from "./client";
 
 export type Level = {
   input: number;
@@ -11,24 +11,37 @@ export type Level = {
   over: boolean;
   overHeld: boolean;
 };
+/** What a pane is to show: the server sends its pictures until it is taken back. */
+export type Show =
+  | { show: "waveform"; inputs: number[]; seconds: number; points: number }
+  | { show: "strip"; inputs: number[]; seconds?: number | undefined; points: number }
+  | {
+      show: "spectrum";
+      inputs: number[];
+      block: number;
+      to_hz?: number | undefined;
+      averages?: number | undefined;
+      unit?: string | undefined;
+      envelope_hz?: [number, number] | undefined;
+    }
+  | { show: "numbers"; inputs: number[]; seconds: number }
+  | { show: "orbit"; x: number; y: number; seconds: number }
+  | { show: "speed"; points: number };
+
+type Of<K extends string, T> = { kind: K; pane: number; values: Float32Array } & T;
+export type Lines = { inputs: number[]; units: string[] };
 export type Picture =
   | { kind: "levels"; inputs: number[]; values: Float32Array }
-  | { kind: "waveform"; inputs: number[]; points: number; seconds: number; units: string[]; values: Float32Array }
-  | {
-      kind: "spectrum";
-      inputs: number[];
-      lines: number;
-      line_hz: number;
-      averages: number;
-      units: string[];
-      values: Float32Array;
-    };
-
-export type Wish = {
-  levels?: boolean;
-  waveform?: { inputs: number[]; seconds: number; points: number };
-  spectrum?: { inputs: number[]; block: number; to_hz?: number };
-};
+  | Of<"waveform", Lines & { points: number; seconds: number }>
+  | Of<"strip", Lines & { points: number; seconds: number }>
+  | Of<"spectrum", Lines & { lines: number; line_hz: number; averages: number }>
+  | Of<"numbers", Lines>
+  | Of<"orbit", { points: number; marks: number[]; unit: string }>
+  | Of<
+      "speed",
+      { input: number; points: number; seconds: number; tacho: Schema["Tachometer"]; reading: Schema["PulseReading"] }
+    >;
+export type PictureOf<K extends Show["show"]> = Extract<Picture, { kind: K }>;
 
 type Listener = () => void;
 
@@ -36,9 +49,10 @@ class LiveLink {
   status: Status | undefined;
   connected = false;
   private socket: WebSocket | undefined;
-  private wishes = new Map<object, Wish>();
+  private levels = new Set<(p: Picture) => void>();
+  private panes = new Map<number, { show: Show; draw: (p: Picture) => void }>();
+  private next = 1;
   private statusListeners = new Set<Listener>();
-  private pictureListeners = new Set<(p: Picture) => void>();
   private wait = 250;
 
   open() {
@@ -64,7 +78,7 @@ class LiveLink {
     };
   }
 
-  private waiting = new Map<Picture["kind"], Picture>();
+  private waiting = new Map<number, Picture>();
   private frame = 0;
 
   private heard(text: string) {
@@ -80,15 +94,18 @@ class LiveLink {
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length)));
     const values = new Float32Array(bytes, Math.ceil((4 + length) / 4) * 4);
     const picture = { ...head, values } as Picture;
-    // Only the newest picture of a kind is drawn, and only when the screen takes one: a page that
+    // Only the newest picture of a pane is drawn, and only when the screen takes one: a page that
     // draws slowly shows fewer pictures and still answers keys at once.
-    this.waiting.set(picture.kind, picture);
+    this.waiting.set(picture.kind === "levels" ? 0 : picture.pane, picture);
     if (this.frame) return;
     this.frame = requestAnimationFrame(() => {
-      const newest = [...this.waiting.values()];
+      const newest = [...this.waiting];
       this.waiting.clear();
       this.frame = 0;
-      for (const picture of newest) for (const l of this.pictureListeners) l(picture);
+      for (const [pane, picture] of newest) {
+        if (pane === 0) for (const draw of this.levels) draw(picture);
+        else this.panes.get(pane)?.draw(picture);
+      }
     });
   }
 
@@ -96,61 +113,67 @@ class LiveLink {
     for (const l of this.statusListeners) l();
   }
 
-  /** Brings the wishes of all listeners together. */
+  /** Says what all listeners together want. */
   private tell() {
-    const all = [...this.wishes.values()];
-    const wish: Wish = {
-      levels: all.some((w) => w.levels),
-      waveform: all.findLast((w) => w.waveform)?.waveform,
-      spectrum: all.findLast((w) => w.spectrum)?.spectrum,
-    };
+    const panes = [...this.panes].map(([pane, p]) => ({ pane, ...p.show }));
+    const wish = { levels: this.levels.size > 0, panes };
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(wish));
   }
 
-  wish(of: object, wish: Wish | undefined) {
-    if (wish) this.wishes.set(of, wish);
-    else this.wishes.delete(of);
+  onLevels(draw: (p: Picture) => void) {
+    this.levels.add(draw);
     this.tell();
+    return () => {
+      this.levels.delete(draw);
+      this.tell();
+    };
+  }
+
+  onPane(show: Show, draw: (p: Picture) => void) {
+    const pane = this.next++;
+    this.panes.set(pane, { show, draw });
+    this.tell();
+    return () => {
+      this.panes.delete(pane);
+      this.tell();
+    };
   }
 
   onStatus = (l: Listener) => {
     this.statusListeners.add(l);
     return () => this.statusListeners.delete(l);
   };
-
-  onPicture(l: (p: Picture) => void) {
-    this.pictureListeners.add(l);
-    return () => {
-      this.pictureListeners.delete(l);
-    };
-  }
 }
 
 export const live = new LiveLink();
 
 /** Link, capture and store as the server last told; undefined before the first word. */
 export const useStatus = () => useSyncExternalStore(live.onStatus, () => live.status);
+/** Whether a front end is connected; renders only when that changes. */
+export const useHeard = () => useSyncExternalStore(live.onStatus, () => live.status?.link.link === "connected");
 /** Whether the server talks to this page. */
 export const useConnected = () => useSyncExternalStore(live.onStatus, () => live.connected);
 
-/** Asks for live pictures while mounted; `draw` is called for each without rendering anything anew. */
-export function usePictures(wish: Wish | undefined, draw: (p: Picture) => void) {
+/** Asks for the pictures of a pane while mounted; `draw` is called for each without rendering anything anew. */
+export function usePicture<S extends Show>(show: S | undefined, draw: (p: PictureOf<S["show"]>) => void) {
   const latest = useRef(draw);
   latest.current = draw;
-  const key = JSON.stringify(wish);
+  const key = show && JSON.stringify(show);
   useEffect(() => {
-    const me = {};
-    live.wish(me, key ? JSON.parse(key) : undefined);
-    const off = live.onPicture((p) => latest.current(p));
-    return () => {
-      live.wish(me, undefined);
-      off();
-    };
+    if (!key) return;
+    return live.onPane(JSON.parse(key), (p) => latest.current(p as PictureOf<S["show"]>));
   }, [key]);
 }
 
+/** Asks for the levels of all inputs while mounted. */
+export function useLevels(draw: (levels: Level[]) => void) {
+  const latest = useRef(draw);
+  latest.current = draw;
+  useEffect(() => live.onLevels((p) => latest.current(levelsOf(p))), []);
+}
+
 /** Reads the five numbers a level picture holds for each input. */
-export function levelsOf(p: Picture): Level[] {
+function levelsOf(p: Picture): Level[] {
   if (p.kind !== "levels") return [];
   return p.inputs.map((input, i) => {
     const at = (k: number) => p.values[i * 5 + k] ?? 0;

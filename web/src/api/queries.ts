@@ -37,6 +37,14 @@ export const useRun = (id: number | undefined) =>
     queryFn: () => told(api.GET("/api/runs/{id}", at(id ?? 0))),
   });
 
+/** Computed channels, numbered as live displays take them. */
+export const useMath = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["math", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/math", at(campaign ?? 0))),
+  });
+
 export const useReport = (campaign: number | undefined) =>
   useQuery({
     queryKey: ["report", campaign],
@@ -65,7 +73,11 @@ export function useSavePlan(campaign: number | undefined) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (plan: Plan) => told(api.PUT("/api/campaigns/{id}/plan", { ...at(campaign ?? 0), body: plan })),
-    onSuccess: (plan) => client.setQueryData(["plan", campaign], plan),
+    onSuccess: (plan) => {
+      client.setQueryData(["plan", campaign], plan);
+      // What the rules say of the plan comes with the rig.
+      client.invalidateQueries({ queryKey: ["rig", campaign] });
+    },
   });
 }
 

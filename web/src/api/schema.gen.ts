@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/batches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a list stands. */
+        get: operations["read_batch"];
+        put?: never;
+        post?: never;
+        /** Stops a list; what is made already stays. */
+        delete: operations["stop_batch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns": {
         parameters: {
             query?: never;
@@ -16,6 +34,75 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/alarms/{alarm}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says that an alarm was seen. */
+        post: operations["acknowledge_alarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a list of results; they are made one after the other and kept. */
+        post: operations["begin_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/benches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Benches of the Run station. */
+        get: operations["list_benches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/benches/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a bench under a name; one of that name is replaced. */
+        put: operations["keep_bench"];
+        post?: never;
+        /** Lets a bench go. */
+        delete: operations["drop_bench"];
         options?: never;
         head?: never;
         patch?: never;
@@ -55,6 +142,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/kept-results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Kept results of a campaign's runs. */
+        get: operations["list_kept_results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/machine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The machine's elements. */
+        get: operations["read_machine"];
+        /** Writes the machine's elements. */
+        put: operations["save_machine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/math": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Computed channels of a campaign, numbered as live displays take them. */
+        get: operations["list_math"];
+        /** Replaces the computed channels of a campaign. */
+        put: operations["save_math"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/plan": {
         parameters: {
             query?: never;
@@ -67,6 +207,23 @@ export interface paths {
         /** Replaces the plan. */
         put: operations["save_plan"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/plan/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a typed length: a time, samples, or turns at the speed that is told or measured now. */
+        post: operations["type_length"];
         delete?: never;
         options?: never;
         head?: never;
@@ -363,6 +520,59 @@ export interface paths {
         patch: operations["change_channel"];
         trace?: never;
     };
+    "/api/campaigns/{id}/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest schedule of a campaign with its table; nothing if there was none. */
+        get: operations["read_rounds"];
+        put?: never;
+        /** Starts the rounds of the campaign's plan. */
+        post: operations["start_rounds"];
+        /** Stops the rounds; one that is being recorded ends with what it has. */
+        delete: operations["stop_rounds"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rounds.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The table of the newest schedule as XLSX. */
+        get: operations["rounds_xlsx"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/rounds/{number}/picture.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of a round: its waveform. */
+        get: operations["round_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/runs": {
         parameters: {
             query?: never;
@@ -372,6 +582,75 @@ export interface paths {
         };
         /** Runs of a campaign, oldest first. */
         get: operations["list_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/study-benches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Benches of the Study station. */
+        get: operations["list_study_benches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/study-benches/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps a bench of lenses under a name; one of that name is replaced. */
+        put: operations["keep_study_bench"];
+        post?: never;
+        /** Lets a bench of lenses go. */
+        delete: operations["drop_study_bench"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The history of a watched quantity. */
+        get: operations["read_trend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Watched quantities now, and the newest alarms. */
+        get: operations["read_watch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -391,6 +670,23 @@ export interface paths {
         put?: never;
         /** Gets ready to record. */
         post: operations["arm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capture/dry-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Records what the plan asks for, by hand and for a while, measures each stage, and lets it go. */
+        post: operations["dry_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -431,6 +727,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/capture/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets a mark at this moment in every run that is recorded. */
+        post: operations["mark_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/capture/record": {
         parameters: {
             query?: never;
@@ -442,6 +755,23 @@ export interface paths {
         put?: never;
         /** Records from now on. */
         post: operations["record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/capture/recorder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Starts or stops one recorder of the plan. */
+        post: operations["order_recorder"];
         delete?: never;
         options?: never;
         head?: never;
@@ -476,6 +806,40 @@ export interface paths {
         put?: never;
         /** Silences every output at once. */
         post: operations["emergency_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/encoders/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads an encoder. */
+        post: operations["read_encoder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs, results and recorded channels of all campaigns that hold every word. */
+        get: operations["find"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -562,6 +926,58 @@ export interface paths {
         put?: never;
         /** Starts a front end anew; it is connected again by itself. */
         post: operations["restart_front_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept-results/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A kept result with its curves, thinned to some thousand points. */
+        get: operations["read_kept_result"];
+        put?: never;
+        post?: never;
+        /** Lets a kept result go. */
+        delete: operations["drop_kept_result"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plan/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries a trigger on a recorded run: the same code as live. Going away stops it. */
+        post: operations["try_trigger"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/progress/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the analysis is that was asked for with this `watch`. */
+        get: operations["read_progress"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -673,6 +1089,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/alignment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a place of this run lies in another one. */
+        get: operations["align_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/channels/{channel}/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a cell of a run's channel right; the old text stays in its history. */
+        post: operations["correct_cell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/channels/{channel}/sensitivity": {
         parameters: {
             query?: never;
@@ -684,6 +1134,23 @@ export interface paths {
         put?: never;
         /** Puts a sensitivity right: everything shown from this run follows, the old value stays in its history. */
         post: operations["correct_sensitivity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads the takes of a run as events. */
+        post: operations["read_events"];
         delete?: never;
         options?: never;
         head?: never;
@@ -724,6 +1191,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/markers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Speed and markers of a stretch. */
+        get: operations["read_markers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets a mark in a run that is there. */
+        post: operations["set_mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/marks/{mark}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a mark away. */
+        delete: operations["drop_mark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets a note on a curve of a run. */
+        post: operations["set_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a note away. */
+        delete: operations["drop_note"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/overview": {
         parameters: {
             query?: never;
@@ -744,6 +1296,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/quality": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks through a run for what is wrong with it: clipped stretches, faults of the tachometer, double hits. */
+        get: operations["read_quality"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads cursors on a result; the result itself is made, or kept from a moment ago. */
+        post: operations["read_cursors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/results": {
         parameters: {
             query?: never;
@@ -755,6 +1341,40 @@ export interface paths {
         put?: never;
         /** Carries out a recipe. Going away stops it. */
         post: operations["make_result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/tacho": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts the tachometer of a run right: speed, markers and what follows the shaft go by it. */
+        post: operations["correct_tacho"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/takes/peaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The largest magnitude of each take, the first 500 of them. */
+        get: operations["read_take_peaks"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -850,6 +1470,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tachos/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a tachometer: speed, quality, picture; finds threshold and hysteresis when asked to. */
+        post: operations["read_tacho"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -859,6 +1496,45 @@ export interface components {
             /** @description `host:port`, or nothing for none. */
             address?: string | null;
         };
+        /** @description A value that went from one zone to another. */
+        AlarmBody: {
+            /**
+             * Format: date-time
+             * @description When somebody said that it was seen.
+             */
+            acknowledged_at?: string | null;
+            /** @description Who. */
+            acknowledged_by?: string | null;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description In words. */
+            says: string;
+            /** @description The watched quantity. */
+            watched: string;
+            /** @description Zone it went to: `good`, `caution` or `limit`. */
+            zone: string;
+        };
+        /** @description Where the place lies in the other run. */
+        AlignBody: {
+            /**
+             * Format: double
+             * @description Added to a time of this run, s.
+             */
+            shift_s: number;
+        };
+        /**
+         * @description What a map or a cut runs along.
+         * @enum {string}
+         */
+        AlongName: "speed" | "time";
         /** @description A result with everything needed to make it again. */
         Analysis: {
             /** @description Blocks averaged, where there are any. */
@@ -903,6 +1579,97 @@ export interface components {
              */
             threshold: number;
         };
+        /** @description What is asked of a curve. */
+        Ask: {
+            /** @description Frequencies, Hz. */
+            hz: number[];
+            /** @enum {string} */
+            read: "lines";
+            /**
+             * Format: double
+             * @description How far away it may be, Hz; two lines where left out.
+             */
+            within_hz?: number | null;
+        } | {
+            /**
+             * Format: double
+             * @description The first one, Hz.
+             */
+            base_hz: number;
+            /**
+             * Format: int32
+             * @description How many, 1 to 100.
+             */
+            count: number;
+            /** @enum {string} */
+            read: "harmonics";
+        } | {
+            /**
+             * Format: double
+             * @description The line in the middle, Hz.
+             */
+            center_hz: number;
+            /**
+             * Format: int32
+             * @description How many on each side, 1 to 50.
+             */
+            count: number;
+            /** @enum {string} */
+            read: "sidebands";
+            /**
+             * Format: double
+             * @description Their distance, Hz.
+             */
+            spacing_hz: number;
+        } | {
+            /**
+             * Format: double
+             * @description Lower edge, Hz.
+             */
+            from_hz: number;
+            /** @enum {string} */
+            read: "band";
+            /**
+             * Format: double
+             * @description Upper edge, Hz.
+             */
+            to_hz: number;
+        } | {
+            /**
+             * Format: int32
+             * @description How many, 1 to 100.
+             */
+            count: number;
+            /** @description Lines they may belong to. */
+            known?: components["schemas"]["KnownLine"][];
+            /** @enum {string} */
+            read: "peaks";
+            /**
+             * Format: double
+             * @description How far away such a line may be, Hz; two lines of the spectrum where left out.
+             */
+            within_hz?: number | null;
+        } | {
+            /**
+             * Format: double
+             * @description Lower speed, rpm.
+             */
+            from_rpm: number;
+            /** @enum {string} */
+            read: "resonance";
+            /**
+             * Format: double
+             * @description Upper speed, rpm.
+             */
+            to_rpm: number;
+        };
+        /** @description Something asked of a curve. */
+        AskOf: {
+            /** @description What is asked. */
+            ask: components["schemas"]["Ask"];
+            /** @description The curve, from 0. */
+            trace: number;
+        };
         /**
          * @description How blocks are averaged.
          * @enum {string}
@@ -916,6 +1683,74 @@ export interface components {
             unit: string;
             /** @description Ascending values. */
             values: number[];
+        };
+        /** @description A limit of one axis. */
+        AxisLimit: {
+            /**
+             * Format: int32
+             * @description Input.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Magnitude that is reached.
+             */
+            level: number;
+            /** @description Its unit. */
+            unit: string;
+        };
+        /** @description One axis of an event. */
+        AxisOfEvent: {
+            /**
+             * Format: double
+             * @description Value integrated over the event, unit times s; a change of velocity where the axis measures acceleration.
+             */
+            integral: number;
+            /**
+             * Format: double
+             * @description Largest value by magnitude, with its sign, in the axis's unit.
+             */
+            peak: number;
+            /**
+             * Format: double
+             * @description When it is reached, s from the stretch's start.
+             */
+            peak_s: number;
+        };
+        /** @description A list that was begun. */
+        BatchKey: {
+            /**
+             * Format: int64
+             * @description Its key.
+             */
+            id: number;
+        };
+        /** @description A bench. */
+        Bench: {
+            /** @description Its displays. */
+            panes: components["schemas"]["Pane"][];
+        };
+        /** @description What a dry run found. */
+        Budget: {
+            /** @description Whether all hold. */
+            good: boolean;
+            /**
+             * Format: int64
+             * @description Blocks lost.
+             */
+            lost_blocks: number;
+            /**
+             * Format: double
+             * @description Channels times rate, samples a second.
+             */
+            samples_per_s: number;
+            /**
+             * Format: double
+             * @description Length, s.
+             */
+            seconds: number;
+            /** @description Stages from the link to the disk. */
+            stages: components["schemas"]["Stage"][];
         };
         /** @description A sensitivity with its history. */
         CalibrationBody: {
@@ -951,10 +1786,10 @@ export interface components {
         CaptureState: {
             /** @enum {string} */
             state: "idle";
-        } | {
+        } | (components["schemas"]["Progress"] & {
             /** @enum {string} */
             state: "armed";
-        } | (components["schemas"]["Progress"] & {
+        }) | (components["schemas"]["Progress"] & {
             /** @enum {string} */
             state: "recording";
         }) | (components["schemas"]["Progress"] & {
@@ -965,6 +1800,7 @@ export interface components {
         Caution: {
             /** @description Cells that put it right, if that is known. */
             fix: components["schemas"]["Cell"][];
+            fix_plan?: components["schemas"]["Plan"] | null;
             /** @description What the fix does, in words. */
             fix_says?: string | null;
             /** @description Whether a limit is passed, so that data is lost now. */
@@ -978,6 +1814,8 @@ export interface components {
             rule: string;
             /** @description What was found. */
             says: string;
+            /** @description Where it is put right. */
+            station: components["schemas"]["Station"];
             waived?: components["schemas"]["Waiver"] | null;
             /** @description Why it matters. */
             why: string;
@@ -1023,6 +1861,60 @@ export interface components {
             says: string;
             /** @description What was typed. */
             text: string;
+        };
+        /** @description A cell of a run's channel put right. */
+        CellRight: {
+            /** @description Which: name, sensor, quantity, unit, point or direction. */
+            column: components["schemas"]["Column"];
+            /** @description Why; not empty. */
+            reason: string;
+            /** @description With a quantity: the sensitivity in its unit. */
+            sensitivity?: string | null;
+            /** @description What stands there from now on. */
+            text: string;
+        };
+        /** @description Settings of the cepstrum lens. */
+        CepstrumRecipe: {
+            /**
+             * @description How blocks are averaged.
+             * @default linear
+             */
+            averaging: components["schemas"]["AveragingName"];
+            /**
+             * Format: double
+             * @description Time constant of exponential averaging, averages.
+             * @default 8
+             */
+            averaging_constant: number;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
+            /**
+             * Format: double
+             * @description Quefrencies below this are left out, s: there the shape of the spectrum as a whole stands
+             *     high above its families.
+             * @default 0.001
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * @description Weighting.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
+            /**
+             * Format: double
+             * @description β of a Kaiser window, tapered share of a Tukey window; unused by the others.
+             * @default null
+             */
+            window_shape: number | null;
         };
         /** @description A line of the change log. */
         ChangeBody: {
@@ -1112,12 +2004,162 @@ export interface components {
          * @enum {string}
          */
         Column: "on" | "name" | "sensor" | "quantity" | "sensitivity_unit" | "sensitivity" | "coupling" | "range_v" | "high_pass_hz" | "point" | "direction" | "unit";
+        /** @description What must happen. */
+        Condition: {
+            /** @description Which way. */
+            edge?: components["schemas"]["Edge"];
+            /**
+             * Format: double
+             * @description How far back it must have been before it counts again.
+             */
+            hysteresis?: number;
+            /**
+             * Format: int32
+             * @description Input.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Level.
+             */
+            level: number;
+            /** @description Unit of both. */
+            unit: string;
+            /** @enum {string} */
+            when: "level";
+        } | {
+            /**
+             * Format: double
+             * @description Upper end.
+             */
+            high: number;
+            /**
+             * Format: int32
+             * @description Input.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Lower end.
+             */
+            low: number;
+            /** @description Unit of both. */
+            unit: string;
+            /** @description Out or in. */
+            way?: components["schemas"]["Way"];
+            /** @enum {string} */
+            when: "band";
+        } | {
+            /** @description Which way. */
+            edge?: components["schemas"]["Edge"];
+            /**
+             * Format: int32
+             * @description Input, measured as voltage.
+             */
+            input: number;
+            /** @enum {string} */
+            when: "digital";
+        } | {
+            /**
+             * Format: int32
+             * @description Every which one.
+             */
+            every?: number;
+            /**
+             * Format: int32
+             * @description The tachometer's input.
+             */
+            tacho: number;
+            /** @enum {string} */
+            when: "pulse";
+        } | {
+            /**
+             * Format: double
+             * @description Step, rpm; without it only the entry counts.
+             */
+            every_rpm?: number | null;
+            /**
+             * Format: double
+             * @description Lower end, rpm.
+             */
+            from_rpm: number;
+            /**
+             * Format: int32
+             * @description The tachometer's input.
+             */
+            tacho: number;
+            /**
+             * Format: double
+             * @description Upper end, rpm.
+             */
+            to_rpm: number;
+            /** @enum {string} */
+            when: "speed";
+        } | {
+            /**
+             * Format: double
+             * @description Start of the window, degrees after the mark.
+             */
+            from_deg: number;
+            /**
+             * Format: int32
+             * @description Input whose magnitude counts.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Magnitude.
+             */
+            level: number;
+            /**
+             * Format: int32
+             * @description The tachometer's input.
+             */
+            tacho: number;
+            /**
+             * Format: double
+             * @description End of the window, degrees; smaller than the start when it lies across the mark.
+             */
+            to_deg: number;
+            /** @description Its unit. */
+            unit: string;
+            /** @enum {string} */
+            when: "angle";
+        } | {
+            /** @description Limits, one an input. */
+            of: components["schemas"]["AxisLimit"][];
+            /** @enum {string} */
+            when: "axes";
+        };
         /** @description A sensitivity put right. */
         Correction: {
             /** @description Why; not empty. */
             reason: string;
             /** @description The sensitivity as typed, with or without its unit. */
             sensitivity: string;
+        };
+        /** @description An entry that was put right. */
+        CorrectionBody: {
+            /** @description What stands there since. */
+            after: string;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description What stood there. */
+            before: string;
+            /**
+             * Format: int32
+             * @description Channel of the run; none for the tachometer.
+             */
+            channel?: number | null;
+            /** @description The column, or “tachometer”. */
+            field: string;
+            /** @description Why. */
+            reason: string;
+            /** @description By whom. */
+            who: string;
         };
         /**
          * @description How counts are given.
@@ -1128,7 +2170,7 @@ export interface components {
          * @description How an input is connected to its converter.
          * @enum {string}
          */
-        Coupling: "DC" | "AC" | "IEPE";
+        Coupling: "DC" | "AC" | "IEPE" | "Charge" | "Bridge full" | "Bridge half" | "Bridge quarter";
         /** @description Settings of the cross spectrum lens. */
         CrossRecipe: {
             /**
@@ -1147,6 +2189,11 @@ export interface components {
              * @default 4096
              */
             block: number;
+            /**
+             * @description Which blocks of each take count.
+             * @default every
+             */
+            of_takes: components["schemas"]["TakeBlocks"];
             /**
              * Format: double
              * @description Share of a block the next one repeats.
@@ -1170,6 +2217,24 @@ export interface components {
              */
             window_shape: number | null;
         };
+        /** @description What was read. */
+        CursorReading: {
+            /**
+             * Format: double
+             * @description Level of a band, rms.
+             */
+            level?: number | null;
+            /** @description Lines, in the order asked for. */
+            lines: components["schemas"]["Line"][];
+            resonance?: components["schemas"]["ResonanceRead"] | null;
+            /**
+             * Format: double
+             * @description Distance of a family after fitting, Hz.
+             */
+            spacing_hz?: number | null;
+            /** @description Unit of the level. */
+            unit: string;
+        };
         /**
          * @description What a filter is best at.
          * @enum {string}
@@ -1180,6 +2245,11 @@ export interface components {
          * @enum {string}
          */
         DetectorName: "rms" | "peak";
+        /**
+         * @description What a display shows.
+         * @enum {string}
+         */
+        Display: "waveform" | "strip" | "spectrum" | "bars" | "numbers" | "table" | "speed" | "orbit" | "waterfall" | "limits" | "now";
         /**
          * @description What is counted.
          * @enum {string}
@@ -1214,6 +2284,19 @@ export interface components {
              */
             open_ends: boolean;
         };
+        /** @description How long to try. */
+        DryRun: {
+            /**
+             * Format: double
+             * @description Seconds, 1 to 600.
+             */
+            seconds: number;
+        };
+        /**
+         * @description Which way a level is crossed.
+         * @enum {string}
+         */
+        Edge: "rising" | "falling" | "either";
         /** @description What became of a change. */
         EditAnswer: {
             /** @description The cells that were asked for, from wherever they came. */
@@ -1244,6 +2327,88 @@ export interface components {
             /** @description What is done, in words, for the list of versions. */
             what?: string | null;
         };
+        /** @description An element on a shaft. */
+        Element: components["schemas"]["Kind"] & {
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: double
+             * @description Turns of its shaft for a turn of the reference shaft, which carries the tachometer.
+             */
+            ratio: number;
+        };
+        /** @description What an encoder tells over the stretch. */
+        EncoderBody: {
+            /**
+             * Format: int64
+             * @description Counts from the stretch's start, or from the last index.
+             */
+            count: number;
+            /**
+             * Format: double
+             * @description Degrees of it.
+             */
+            degrees: number;
+            /**
+             * Format: int32
+             * @description 1 when A leads, −1 when B does, 0 at rest.
+             */
+            direction: number;
+            /**
+             * Format: int64
+             * @description Steps both tracks made at once: dirt, or a speed beyond the sample rate.
+             */
+            errors: number;
+            /** @description Index pulses seen. */
+            indices: number;
+            /**
+             * Format: double
+             * @description Speed over the stretch, rpm; negative when B leads.
+             */
+            rpm: number;
+        };
+        /** @description An encoder that is to be read: two tracks a quarter apart, and one pulse a turn if it has that. */
+        EncoderRead: {
+            /**
+             * Format: int32
+             * @description Input of track A.
+             */
+            a: number;
+            /**
+             * Format: int32
+             * @description Input of track B.
+             */
+            b: number;
+            /**
+             * Format: int32
+             * @description Input of the index.
+             */
+            index?: number | null;
+            /**
+             * Format: int32
+             * @description Lines a turn.
+             */
+            lines: number;
+            /**
+             * Format: int32
+             * @description Edges counted a line: 1, 2 or 4.
+             */
+            multiple: number;
+            /** @description Whether the index sets the count to zero. */
+            reset_at_index?: boolean;
+            /**
+             * Format: double
+             * @description How much of the last samples, s, 0.05 to 8.
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Voltage between low and high.
+             */
+            threshold_v: number;
+            /** @description Whether degrees begin anew at 360. */
+            wrap?: boolean;
+        };
         /** @description How a recording ended. */
         Ended: {
             /**
@@ -1268,6 +2433,11 @@ export interface components {
              * @description The run.
              */
             run_id: number;
+            /**
+             * Format: int32
+             * @description Takes it made.
+             */
+            takes: number;
             /** @description Whether it ended as planned or ordered. */
             whole: boolean;
         };
@@ -1344,6 +2514,82 @@ export interface components {
          * @enum {string}
          */
         EstimatorName: "h1" | "h2" | "hv";
+        /** @description An event. */
+        Event: {
+            /** @description Each axis. */
+            axes: components["schemas"]["AxisOfEvent"][];
+            /** @description Place of the axis with the largest peak. */
+            dominant: number;
+            /**
+             * Format: double
+             * @description Time the dominant axis is above a tenth of its peak, s.
+             */
+            duration_s: number;
+            /**
+             * Format: double
+             * @description Length of the half sine that is above a tenth of its peak for as long, s.
+             */
+            half_sine_s: number;
+            /**
+             * Format: double
+             * @description Largest length of the vector of all axes.
+             */
+            resultant: number;
+        };
+        /** @description An event of a run. */
+        EventBody: {
+            event?: components["schemas"]["Event"] | null;
+            /**
+             * Format: double
+             * @description Start of the take in the run, s.
+             */
+            from_s: number;
+            /**
+             * Format: int32
+             * @description Number of its take.
+             */
+            number: number;
+            /** @description Why it cannot. */
+            refused?: string | null;
+            /**
+             * Format: double
+             * @description End of the take, s.
+             */
+            to_s: number;
+            /**
+             * Format: double
+             * @description Trigger, s.
+             */
+            trigger_s: number;
+        };
+        /** @description All events of a run. */
+        EventsBody: {
+            /** @description Names of the axes. */
+            axes: string[];
+            /** @description One after the other. */
+            events: components["schemas"]["EventBody"][];
+            /** @description Unit of values integrated over an event. */
+            integral_unit: string;
+            /**
+             * Format: double
+             * @description Factor that brings those to m/s, where the axes measure acceleration.
+             */
+            to_meters_a_second?: number | null;
+            /** @description Their unit. */
+            unit: string;
+        };
+        /** @description Which channels make the axes of events, and how they are read. */
+        EventsRequest: {
+            /** @description Channels, 1 to 6, of one quantity. */
+            channels: number[];
+            /**
+             * Format: double
+             * @description Everything above is taken off, Hz.
+             */
+            lowpass_hz?: number | null;
+            /** @description The mean before the trigger is taken off. */
+            zero?: boolean;
+        };
         /** @description Exponential window from the hit of each block on. */
         ExponentialWindowSettings: {
             /**
@@ -1417,6 +2663,11 @@ export interface components {
              */
             taper_s?: number;
         };
+        /**
+         * @description Which motion a response to a force is of.
+         * @enum {string}
+         */
+        FormName: "measured" | "receptance" | "mobility" | "accelerance";
         /** @description A front end that was found. */
         Found: {
             /** @description Address to connect to, `host:port`. */
@@ -1425,6 +2676,30 @@ export interface components {
             model: string;
             /** @description Serial it announces. */
             serial: string;
+        };
+        /** @description Something that was found. */
+        FoundBody: {
+            /**
+             * Format: date-time
+             * @description When the run was started, or the result made.
+             */
+            at: string;
+            /** @description The campaign. */
+            campaign: string;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The run it is, or belongs to.
+             */
+            run_id: number;
+            /**
+             * Format: int32
+             * @description That run's number in its campaign.
+             */
+            run_number: number;
+            /** @description “run”, “result” or “channel”. */
+            what: string;
         };
         /** @description Identity and abilities of a front end, or of several that sample together as one. */
         FrontEnd: {
@@ -1442,6 +2717,11 @@ export interface components {
             firmware: string;
             /** @description Its inputs, in the order of their numbers. */
             inputs: components["schemas"]["InputOffer"][];
+            /**
+             * Format: int64
+             * @description Bytes of newest samples it keeps itself, which can be moved over after the link was away.
+             */
+            keeps_bytes?: number;
             /** @description Model name. */
             model: string;
             /** @description Sample rates it can run at, Hz, ascending. */
@@ -1499,11 +2779,30 @@ export interface components {
             number: number;
             /** @description Largest voltages it can be set to, V peak, ascending. */
             ranges_v: number[];
+            /** @description Voltages it can feed a sensor with, V. */
+            supplies_v?: number[];
             /**
              * Format: int32
              * @description Which front end carries it, from 0.
              */
             unit?: number;
+        };
+        /**
+         * @description How several conditions work together.
+         * @enum {string}
+         */
+        Join: "any" | "all";
+        /**
+         * @description When a recorder keeps samples.
+         * @enum {string}
+         */
+        Keeps: "takes" | "everything" | "by_hand";
+        /** @description A bench under its name. */
+        KeptBench: {
+            /** @description The bench. */
+            bench: components["schemas"]["Bench"];
+            /** @description Its name. */
+            name: string;
         };
         /** @description A recipe that was kept. */
         KeptRecipe: {
@@ -1511,6 +2810,37 @@ export interface components {
             name: string;
             /** @description The recipe. */
             recipe: components["schemas"]["Recipe"];
+        };
+        /** @description A kept result without its curves. */
+        KeptResultBody: {
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            made_at: string;
+            /** @description Its name. */
+            name: string;
+            /** @description The recipe, defaults filled in. */
+            recipe: Record<string, never>;
+            /**
+             * Format: int64
+             * @description Its run.
+             */
+            run_id: number;
+            /**
+             * Format: int32
+             * @description The run's number.
+             */
+            run_number: number;
+            /** @description Whether something was put right in the run since it was made. */
+            stale: boolean;
+            /** @description Who had it made. */
+            who: string;
         };
         /** @description A rig kept under a name. */
         KeptRigBody: {
@@ -1538,6 +2868,67 @@ export interface components {
             /** @description Who kept it. */
             who: string;
         };
+        /** @description A bench of lenses under its name. */
+        KeptStudyBench: {
+            /** @description The bench. */
+            bench: components["schemas"]["StudyBench"];
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description What an element is. */
+        Kind: {
+            /** @enum {string} */
+            kind: "shaft";
+        } | {
+            /**
+             * Format: int32
+             * @description How many.
+             */
+            count: number;
+            /** @enum {string} */
+            kind: "blades";
+        } | {
+            /** @enum {string} */
+            kind: "gear";
+            /**
+             * Format: int32
+             * @description Its teeth.
+             */
+            teeth: number;
+        } | {
+            /**
+             * Format: double
+             * @description Contact angle, degrees.
+             */
+            contact_deg?: number;
+            /** @enum {string} */
+            kind: "bearing";
+            /**
+             * Format: double
+             * @description Diameter of the circle their centres run on, mm.
+             */
+            pitch_mm: number;
+            /**
+             * Format: double
+             * @description Diameter of one, mm.
+             */
+            roller_mm: number;
+            /**
+             * Format: int32
+             * @description Rolling elements.
+             */
+            rollers: number;
+        };
+        /** @description A line whose place is known, such as a gear's mesh. */
+        KnownLine: {
+            /**
+             * Format: double
+             * @description Its frequency, Hz.
+             */
+            hz: number;
+            /** @description What it is. */
+            says: string;
+        };
         /** @description When a recording ends. */
         Length: {
             /**
@@ -1550,6 +2941,19 @@ export interface components {
         } | {
             /** @enum {string} */
             ends: "when_stopped";
+        };
+        /** @description A length. */
+        LengthBody: {
+            /**
+             * Format: double
+             * @description Seconds.
+             */
+            duration_s: number;
+        };
+        /** @description A length as it was typed. */
+        LengthTyped: {
+            /** @description The text. */
+            text: string;
         };
         /** @description One way of looking at data. */
         Lens: (components["schemas"]["WaveformSettings"] & {
@@ -1570,6 +2974,9 @@ export interface components {
         }) | (components["schemas"]["EnvelopeRecipe"] & {
             /** @enum {string} */
             lens: "envelope";
+        }) | (components["schemas"]["CepstrumRecipe"] & {
+            /** @enum {string} */
+            lens: "cepstrum";
         }) | (components["schemas"]["OctaveRecipe"] & {
             /** @enum {string} */
             lens: "octave";
@@ -1597,10 +3004,42 @@ export interface components {
         }) | (components["schemas"]["OrderTrackRecipe"] & {
             /** @enum {string} */
             lens: "order_track";
+        }) | (components["schemas"]["OrbitRecipe"] & {
+            /** @enum {string} */
+            lens: "orbit";
         }) | (components["schemas"]["ArrivalsSettings"] & {
             /** @enum {string} */
             lens: "arrivals";
         });
+        /** @description A lens on a bench: place and size in twelfths of the width and rows of the height. */
+        LensPanel: {
+            /** @description Channels of its own; those of the bench where empty. */
+            channels?: number[];
+            /**
+             * Format: int32
+             * @description Rows it is high.
+             */
+            h: number;
+            /** @description How it is drawn. */
+            look?: Record<string, never>;
+            /** @description The lens with its settings, without channels and stretch. */
+            recipe: Record<string, never>;
+            /**
+             * Format: int32
+             * @description Columns it is wide, 1 to 12.
+             */
+            w: number;
+            /**
+             * Format: int32
+             * @description Column of its left edge, 0 to 11.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description Row of its upper edge.
+             */
+            y: number;
+        };
         /** @description Settings of the level lens. */
         LevelSettings: {
             /**
@@ -1622,6 +3061,31 @@ export interface components {
              * @default 1
              */
             interval_s: number;
+        };
+        /** @description A line of a reading. */
+        Line: {
+            /** @description The known line it belongs to. */
+            belongs_to?: string | null;
+            /**
+             * Format: double
+             * @description Where it is, Hz; none where no line stands out there.
+             */
+            found_hz?: number | null;
+            /**
+             * Format: int32
+             * @description Which one: multiple of the first, or sideband, negative below the middle.
+             */
+            number: number;
+            /**
+             * Format: double
+             * @description Its value in the curve's unit: of the line found, or of the place where it should be.
+             */
+            value?: number | null;
+            /**
+             * Format: double
+             * @description Where it should be, Hz.
+             */
+            wanted_hz: number;
         };
         /** @description Connection to the front end. */
         LinkState: {
@@ -1653,6 +3117,11 @@ export interface components {
             /** @description Each front end by itself. */
             units: components["schemas"]["UnitStatus"][];
         };
+        /** @description The elements of a specimen. */
+        Machine: {
+            /** @description In the order they were entered. */
+            elements?: components["schemas"]["Element"][];
+        };
         /** @description Who made a result of what. */
         Made: {
             /** @description When, RFC 3339. */
@@ -1663,6 +3132,171 @@ export interface components {
             input: string;
             /** @description SHA-256 of the input file. */
             sha256?: string | null;
+        };
+        /** @description A word at a place of a run. */
+        MarkBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: double
+             * @description Where, s.
+             */
+            at_s: number;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description The word. */
+            says: string;
+            /** @description Who set it. */
+            who: string;
+        };
+        /** @description A mark at this moment. */
+        MarkNow: {
+            /** @description The word, 1 to 200 characters. */
+            says: string;
+        };
+        /** @description A line to look for. */
+        Marker: {
+            /** @description The element. */
+            element: string;
+            /**
+             * Format: double
+             * @description Multiple of the reference shaft's speed.
+             */
+            order: number;
+            /** @description What it is, such as “outer race”. */
+            says: string;
+            /**
+             * Format: double
+             * @description Distance of the sidebands it has where something is wrong, as a multiple of that speed too.
+             */
+            sideband_order?: number | null;
+        };
+        /** @description Speed of a stretch and the lines the machine's elements have there. */
+        MarkersBody: {
+            /** @description Lines of the machine's elements, as orders of that shaft. */
+            markers: components["schemas"]["Marker"][];
+            /** @description Lowest and highest speed. */
+            range_rpm?: number[] | null;
+            /**
+             * Format: double
+             * @description Mean speed of the reference shaft, rpm; none where it cannot be told.
+             */
+            rpm?: number | null;
+            /** @description Why there is no speed, in words. */
+            says?: string | null;
+            tacho?: components["schemas"]["Tacho"] | null;
+        };
+        /** @description A channel made by a formula. */
+        MathChannel: {
+            /** @description The formula. */
+            is: string;
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description A quantity of a channel. */
+        Measure: {
+            /**
+             * Format: int32
+             * @description Input.
+             */
+            input: number;
+            /** @description What is measured. */
+            of: components["schemas"]["What"];
+        };
+        /** @description What a list is to make. */
+        NewBatch: {
+            /** @description Kept results that are made again. */
+            again?: number[];
+            /** @description Name the results are kept under, 1 to 80 characters; left out where kept ones are made again. */
+            name?: string;
+            /**
+             * Format: int64
+             * @description The run whose channels the recipe names; in others they are found by their names.
+             */
+            numbered_as?: number | null;
+            recipe?: components["schemas"]["Recipe"] | null;
+            /** @description Runs it is carried out on. */
+            runs?: number[];
+        };
+        /** @description A mark that is to be set. */
+        NewMark: {
+            /**
+             * Format: double
+             * @description Where, s.
+             */
+            at_s: number;
+            /** @description The word, 1 to 200 characters. */
+            says: string;
+        };
+        /** @description Computed channels, and the run their formulas are tried on. */
+        NewMath: {
+            /** @description All of them, in the order in which they may name each other. */
+            channels: components["schemas"]["MathChannel"][];
+            /**
+             * Format: int64
+             * @description The run; the campaign's rig where left out.
+             */
+            run?: number | null;
+        };
+        /** @description A note that is to be set. */
+        NewNote: {
+            /** @description Axis along which its place is told, such as “frequency”. */
+            axis: string;
+            /**
+             * Format: int32
+             * @description Channel of the curve.
+             */
+            channel?: number | null;
+            /** @description Lens it is set on. */
+            lens: string;
+            /**
+             * Format: double
+             * @description The place.
+             */
+            place: number;
+            /** @description The words, 1 to 200 characters. */
+            says: string;
+            /** @description Unit of the place. */
+            unit?: string;
+        };
+        /** @description A note on a curve. */
+        NoteBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Axis along which its place is told. */
+            axis: string;
+            /**
+             * Format: int32
+             * @description Channel of the curve.
+             */
+            channel?: number | null;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description Lens it was set on. */
+            lens: string;
+            /**
+             * Format: double
+             * @description The place.
+             */
+            place: number;
+            /** @description The words. */
+            says: string;
+            /** @description Unit of the place. */
+            unit: string;
+            /** @description Who set it. */
+            who: string;
         };
         /** @description A number of a channel. */
         Number: {
@@ -1713,8 +3347,32 @@ export interface components {
              */
             to_hz: number | null;
         };
+        /** @description One of a list. */
+        OneOf: components["schemas"]["Stands"] & {
+            /** @description Name the result is kept under. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The run.
+             */
+            run_id: number;
+        };
+        /** @description Settings of the orbit lens; its channels are two, across and along. */
+        OrbitRecipe: {
+            /** @description Only these orders; everything that repeats with every turn where there are none. */
+            orders?: number[];
+            /** @description The speed sensor. */
+            tacho: components["schemas"]["Tacho"];
+        };
         /** @description Settings of the order map lens. */
         OrderMapRecipe: {
+            /** @description What it runs along. */
+            along?: components["schemas"]["AlongName"];
+            /**
+             * Format: double
+             * @description Distance of the times, s; a two hundredth of the stretch where left out.
+             */
+            interval_s?: number | null;
             /**
              * Format: double
              * @description Highest order.
@@ -1739,6 +3397,13 @@ export interface components {
         };
         /** @description Settings of the order track lens. */
         OrderTrackRecipe: {
+            /** @description What it runs along. */
+            along?: components["schemas"]["AlongName"];
+            /**
+             * Format: double
+             * @description Distance of the times, s; a two hundredth of the stretch where left out.
+             */
+            interval_s?: number | null;
             /** @description How an order is followed. */
             method?: components["schemas"]["TrackMethod"];
             /** @description Orders that are followed. */
@@ -1778,6 +3443,8 @@ export interface components {
              * @description Amplitude, V peak; 0 is off.
              */
             peak_v: number;
+            /** @description Pulses from 0 V to the amplitude, a tenth of the period long, instead of a sine. */
+            pulses?: boolean;
         };
         /** @description What an output drives. */
         OutputStatus: {
@@ -1792,6 +3459,31 @@ export interface components {
              */
             peak_v: number;
         };
+        /** @description Samples that a front end keeps itself while the link is away. */
+        OwnStore: {
+            /**
+             * Format: int64
+             * @description Blocks moved over so far.
+             */
+            moved: number;
+            /**
+             * Format: double
+             * @description Time they hold, s.
+             */
+            moved_s: number;
+            /**
+             * Format: int64
+             * @description Blocks to move over; not known while the link is away.
+             */
+            of?: number | null;
+            /** @description What happened and what is safe, in a sentence. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Until when the front end has room for more, if the link stays away.
+             */
+            until: string;
+        };
         /** @description A reference value and what was read for it, both rms in the same unit. */
         Pair: {
             /**
@@ -1804,6 +3496,62 @@ export interface components {
              * @description The known value.
              */
             reference: number;
+        };
+        /** @description A display on a bench: place and size in twelfths of the width and rows of the height. */
+        Pane: {
+            /**
+             * Format: int32
+             * @description Blocks a spectrum averages.
+             */
+            averages?: number | null;
+            /**
+             * Format: int32
+             * @description Block of a spectrum, samples.
+             */
+            block?: number | null;
+            /** @description What it shows. */
+            display: components["schemas"]["Display"];
+            /** @description Band whose envelope a spectrum is of, Hz. */
+            envelope_hz?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Format: int32
+             * @description Rows it is high.
+             */
+            h: number;
+            /** @description The largest value so far is shown too. */
+            hold?: boolean;
+            /** @description Inputs it shows. */
+            inputs?: number[];
+            /**
+             * Format: double
+             * @description Length shown, s; the whole recording when left out of a strip.
+             */
+            seconds?: number | null;
+            /**
+             * Format: double
+             * @description Highest frequency shown, Hz.
+             */
+            to_hz?: number | null;
+            /** @description Unit of a spectrum; the channel's when left out. */
+            unit?: string | null;
+            /**
+             * Format: int32
+             * @description Columns it is wide, 1 to 12.
+             */
+            w: number;
+            /**
+             * Format: int32
+             * @description Column of its left edge, 0 to 11.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description Row of its upper edge.
+             */
+            y: number;
         };
         /** @description A block of spreadsheet text and where it goes. */
         Pasted: {
@@ -1849,8 +3597,16 @@ export interface components {
              * @description Block length the line spacing is given for, samples.
              */
             block?: number;
-            /** @description When it ends. */
+            /** @description How long a take is from its trigger on, or when it ends. */
             length: components["schemas"]["Length"];
+            /**
+             * Format: double
+             * @description A frequency that matters, Hz: the plan tells what becomes of it.
+             */
+            named_hz?: number | null;
+            /** @description Recorders; one of all channels at the full rate when empty. */
+            recorders?: components["schemas"]["RecorderPlan"][];
+            rounds?: components["schemas"]["Rounds"] | null;
             /** @description What the run will be called, such as “coast-down”. */
             run_kind?: string;
             /**
@@ -1858,6 +3614,12 @@ export interface components {
              * @description Samples a second, Hz.
              */
             sample_rate_hz: number;
+            /** @description When a take begins. */
+            start?: components["schemas"]["Trigger"];
+            /** @description Tachometers. */
+            tachos?: components["schemas"]["Tachometer"][];
+            /** @description Watched quantities with their limits. */
+            watch?: components["schemas"]["Watched"][];
         };
         /** @description A plan with what follows from it. */
         PlanBody: {
@@ -1867,15 +3629,19 @@ export interface components {
             rates_hz: number[];
             /** @description What follows. */
             sums: components["schemas"]["PlanSums"];
+            /** @description What the plan refers to and the rig does not have, in words. */
+            unfit?: string | null;
         };
         /** @description What follows from a plan. */
         PlanSums: {
+            /** @description What stands against it, in sentences. */
+            against: string[];
             /**
              * Format: double
              * @description Time one block takes, s.
              */
             block_s: number;
-            /** @description Channels recorded. */
+            /** @description Channels recorded, by whichever recorder. */
             channels: number;
             /**
              * Format: double
@@ -1894,24 +3660,49 @@ export interface components {
             nyquist_hz: number;
             /**
              * Format: double
+             * @description Memory that keeps what is before a trigger, bytes.
+             */
+            pre_bytes: number;
+            /** @description Each recorder. */
+            recorders: components["schemas"]["RecorderSums"][];
+            /**
+             * Format: double
              * @description Time until the disk is full, s.
              */
             room_s?: number | null;
             /**
-             * Format: int64
-             * @description Samples a channel, where the length is known.
+             * Format: double
+             * @description Stored size of all rounds, bytes.
              */
-            samples?: number | null;
+            rounds_bytes?: number | null;
             /**
              * Format: double
-             * @description Stored size, bytes (an estimate: noise packs worse than silence).
+             * @description Rounds from first to last, s.
+             */
+            rounds_s?: number | null;
+            /**
+             * Format: int64
+             * @description Samples a channel of one take at the full rate, what is kept from before included, where
+             *     the length is known.
+             */
+            samples?: number | null;
+            /** @description What the plan does, in sentences. */
+            says: string[];
+            /**
+             * Format: double
+             * @description Stored size of all takes, bytes (an estimate: noise packs worse than silence).
              */
             size_bytes?: number | null;
             /**
              * Format: double
-             * @description Stored size of an hour, bytes.
+             * @description Stored size of an hour of recording with all recorders, bytes.
              */
             size_per_hour_bytes: number;
+            /**
+             * Format: int64
+             * @description Takes that fit on the disk.
+             */
+            takes_that_fit?: number | null;
         };
         /** @description How far a recording is. */
         Progress: {
@@ -1919,9 +3710,16 @@ export interface components {
             channels: number;
             /**
              * Format: int64
+             * @description Samples since it was armed or begun.
+             */
+            elapsed_samples: number;
+            /**
+             * Format: int64
              * @description Bytes held in memory until the store takes them.
              */
             held_bytes: number;
+            /** @description What brought the newest take about. */
+            last_trigger?: string | null;
             /**
              * Format: int64
              * @description Blocks lost on the way here.
@@ -1932,11 +3730,29 @@ export interface components {
              * @description Its number in the campaign.
              */
             number: number;
+            own_store?: components["schemas"]["OwnStore"] | null;
+            /**
+             * Format: double
+             * @description Time spent packing so far, s.
+             */
+            packing_s: number;
             /**
              * Format: int64
-             * @description Samples planned, where the length is known.
+             * @description Samples a take has, where the length is known.
              */
             planned?: number | null;
+            /**
+             * Format: double
+             * @description How much of it is there already, s.
+             */
+            pre_filled_s: number;
+            /**
+             * Format: double
+             * @description Time kept from before a trigger, s.
+             */
+            pre_s: number;
+            /** @description Each recorder. */
+            recorders: components["schemas"]["RecorderProgress"][];
             /**
              * Format: int64
              * @description The run.
@@ -1949,7 +3765,7 @@ export interface components {
             sample_rate_hz: number;
             /**
              * Format: int64
-             * @description Samples a channel so far.
+             * @description Samples a channel of the take that goes.
              */
             samples: number;
             /**
@@ -1959,6 +3775,127 @@ export interface components {
             since: string;
             /** @description Whether the store has stopped answering. */
             store_away: boolean;
+            /**
+             * Format: int32
+             * @description Takes so far.
+             */
+            takes: number;
+            /**
+             * Format: int32
+             * @description Takes planned, where there is a number.
+             */
+            takes_planned?: number | null;
+            /** @description What a take begins with, in words. */
+            waits_for: string;
+            /**
+             * Format: double
+             * @description Time spent writing so far, s.
+             */
+            writing_s: number;
+            /**
+             * Format: int64
+             * @description Bytes written so far.
+             */
+            written_bytes: number;
+        };
+        /** @description How far an analysis is. */
+        ProgressBody: {
+            /**
+             * Format: double
+             * @description Share done, 0 to 1; none where no analysis of that key is going on.
+             */
+            share?: number | null;
+        };
+        /** @description What a stretch of pulses tells. */
+        PulseReading: {
+            /**
+             * Format: int32
+             * @description Pulses too many.
+             */
+            doubled: number;
+            /** @description Edges counted. */
+            edges: number;
+            /** @description Threshold and hysteresis that would fit, in the tachometer's unit. */
+            fitting?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Format: double
+             * @description Pulses a second, Hz.
+             */
+            frequency_hz?: number | null;
+            /**
+             * Format: double
+             * @description See `low`.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Largest distance of a pulse from where it was due, share of the interval.
+             */
+            jitter?: number | null;
+            /**
+             * Format: double
+             * @description Smallest and largest value, in the tachometer's unit.
+             */
+            low: number;
+            /**
+             * Format: int32
+             * @description Pulses that should have come and did not.
+             */
+            missed: number;
+            /**
+             * Format: double
+             * @description Time from pulse to pulse, s.
+             */
+            period_s?: number | null;
+            /**
+             * Format: double
+             * @description Speed over the last whole turn, rpm.
+             */
+            rpm?: number | null;
+            /**
+             * Format: double
+             * @description Change of speed over the stretch, rpm a second.
+             */
+            rpm_per_s?: number | null;
+            /** @description What is wrong, in words, if anything is. */
+            says?: string | null;
+            /**
+             * Format: double
+             * @description Mean time above the threshold (below it for falling edges), s.
+             */
+            width_s?: number | null;
+        };
+        /** @description Marks of a run. */
+        QualityBody: {
+            /** @description What is wrong, in the order of time. */
+            marks: components["schemas"]["QualityMark"][];
+            /** @description What could not be looked through, in words. */
+            unseen?: string | null;
+        };
+        /** @description Something wrong at a stretch of a run. */
+        QualityMark: {
+            /**
+             * Format: int32
+             * @description Channel it is about.
+             */
+            channel: number;
+            /**
+             * Format: double
+             * @description Start, s.
+             */
+            from_s: number;
+            /** @description `clipped`, `double hit`, `tacho missed`, `tacho extra`, `tacho jitter`. */
+            kind: string;
+            /**
+             * Format: double
+             * @description Length, s; 0 for a moment.
+             */
+            length_s: number;
+            /** @description In words. */
+            says: string;
         };
         /**
          * @description What is measured.
@@ -2081,6 +4018,18 @@ export interface components {
              */
             spread: number;
         };
+        /** @description What a cursor reads, or why it cannot. */
+        ReadingBody: components["schemas"]["CursorReading"] & {
+            /** @description Why nothing was. */
+            refused?: string | null;
+        };
+        /** @description Cursors on a result. */
+        ReadingsRequest: {
+            /** @description What is asked, up to 50. */
+            asks: components["schemas"]["AskOf"][];
+            /** @description The recipe of the result. */
+            recipe: components["schemas"]["Recipe"];
+        };
         /** @description A lens with its settings, and what it looks at. */
         Recipe: components["schemas"]["Lens"] & {
             /** @description Channels, counted from 1; all when left out. */
@@ -2092,6 +4041,8 @@ export interface components {
              * @description Where a unit asks for integration: what is below this is left out, Hz.
              */
             integrate_above_hz: number;
+            /** @description Computed channels; they are numbered on from those of the input. */
+            math?: components["schemas"]["MathChannel"][];
             /** @description What is done to the samples first, in order. */
             prepare: components["schemas"]["Step"][];
             /** @description For integer WAV: share of full scale a unit, a channel. */
@@ -2099,6 +4050,88 @@ export interface components {
             stretch?: components["schemas"]["Stretch"] | null;
             /** @description Unit of the result; the channel's own when left out. */
             unit?: string | null;
+        };
+        /** @description Which recorder, and what it is to do. */
+        RecorderOrder: {
+            /** @description Keep samples from now on, or no more. */
+            go: boolean;
+            /** @description Its name. */
+            recorder: string;
+        };
+        /** @description A recorder of the plan. */
+        RecorderPlan: {
+            /**
+             * Format: int32
+             * @description Its rate is the plan's divided by this.
+             */
+            divide?: number;
+            /** @description Inputs it stores; all that are on when empty. */
+            inputs?: number[];
+            /** @description When it keeps samples. */
+            keeps?: components["schemas"]["Keeps"];
+            /** @description Its name; used once in a plan. */
+            name: string;
+            /**
+             * Format: double
+             * @description Length of a segment, s; everything in one piece without.
+             */
+            segment_s?: number | null;
+        };
+        /** @description How far a recorder is. */
+        RecorderProgress: {
+            /** @description Whether it keeps samples now. */
+            going: boolean;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description That run's number.
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description Its run.
+             */
+            run_id: number;
+            /**
+             * Format: double
+             * @description Its rate, Hz.
+             */
+            sample_rate_hz: number;
+            /**
+             * Format: int64
+             * @description Samples a channel that it kept.
+             */
+            samples: number;
+        };
+        /** @description What follows for a recorder. */
+        RecorderSums: {
+            /** @description Channels it stores. */
+            channels: number;
+            /**
+             * Format: double
+             * @description Free of aliases up to here, Hz.
+             */
+            clean_to_hz: number;
+            /** @description Its name. */
+            name: string;
+            /** @description What becomes of the named frequency, in words. */
+            named?: string | null;
+            /**
+             * Format: double
+             * @description Stored size of an hour, bytes.
+             */
+            per_hour_bytes: number;
+            /**
+             * Format: double
+             * @description Its rate, Hz.
+             */
+            sample_rate_hz: number;
+            /**
+             * Format: double
+             * @description Stored size of one take, bytes; none for one that keeps everything or an open length.
+             */
+            take_bytes?: number | null;
         };
         /**
          * @description How a waveform is reduced.
@@ -2128,6 +4161,41 @@ export interface components {
          * @enum {string}
          */
         ResidueName: "half" | "repeat" | "ignore";
+        /** @description A resonance of a reading. */
+        ResonanceRead: {
+            /**
+             * Format: double
+             * @description Amplification factor.
+             */
+            amplification: number;
+            /**
+             * Format: double
+             * @description Amplitude there, in the curve's unit.
+             */
+            amplitude: number;
+            /**
+             * Format: double
+             * @description Share of critical damping of one mode with that factor.
+             */
+            damping: number;
+            /**
+             * Format: double
+             * @description Frequency there, Hz.
+             */
+            frequency_hz: number;
+            /** @description Speeds of half the power, rpm. */
+            half_power_rpm: number[];
+            /**
+             * Format: double
+             * @description Change of phase between the speeds of half the power, degrees.
+             */
+            phase_change_deg: number;
+            /**
+             * Format: double
+             * @description Speed at the peak, rpm.
+             */
+            rpm: number;
+        };
         /** @description Settings of the response lens. */
         ResponseRecipe: {
             /**
@@ -2155,6 +4223,16 @@ export interface components {
             exponential_window: components["schemas"]["ExponentialWindowSettings"] | null;
             /** @default null */
             force_window: components["schemas"]["ForceWindowSettings"] | null;
+            /**
+             * @description Which motion it is given for; channels that measure another one are converted.
+             * @default measured
+             */
+            form: components["schemas"]["FormName"];
+            /**
+             * @description Which blocks of each take count.
+             * @default every
+             */
+            of_takes: components["schemas"]["TakeBlocks"];
             /**
              * Format: double
              * @description Share of a block the next one repeats.
@@ -2185,6 +4263,8 @@ export interface components {
              * @description Channel, from 1, where it is about one.
              */
             channel?: number | null;
+            /** @description Where, s from the start of the data, where it is about moments. */
+            places_s: number[];
             /** @description Name of the rule. */
             rule: string;
             /** @description What it is. */
@@ -2219,6 +4299,66 @@ export interface components {
             /** @description What the set-up is called. */
             name: string;
         };
+        /** @description A round. */
+        RoundBody: {
+            /**
+             * Format: date-time
+             * @description When it was due.
+             */
+            due_at: string;
+            /** @description Measured values, in the order of the heads. */
+            measured: (number | null)[];
+            /**
+             * Format: int32
+             * @description Number, from 1.
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description Its run, while its waveform is kept.
+             */
+            run_id?: number | null;
+            /** @description Why, where it is not done. */
+            says: string;
+            /** @description `going`, `done`, `missed` or `broken`. */
+            state: string;
+        };
+        /** @description A schedule of captures. */
+        Rounds: {
+            /**
+             * Format: date-time
+             * @description When the first begins; at once without.
+             */
+            begin_at?: string | null;
+            /**
+             * Format: int32
+             * @description How many.
+             */
+            count: number;
+            /**
+             * Format: date-time
+             * @description No round begins after this.
+             */
+            end_at?: string | null;
+            /**
+             * Format: double
+             * @description From the start of a round to the start of the next, s.
+             */
+            every_s: number;
+            /**
+             * Format: int32
+             * @description How many rounds' waveforms are kept, the newest ones; all without a number. The table keeps
+             *     every round.
+             */
+            keep_newest?: number | null;
+            /**
+             * Format: double
+             * @description Length of a round, s.
+             */
+            length_s: number;
+            /** @description What is measured of each round. */
+            measures?: components["schemas"]["Measure"][];
+        };
         /** @description A change of one row: column and text. Numbers and truth values are taken as their texts. */
         RowChange: Record<string, never>;
         /** @description A run in short. */
@@ -2249,6 +4389,8 @@ export interface components {
              * @description Number within the campaign.
              */
             number: number;
+            /** @description The recorder; empty for one that stores all. */
+            recorder: string;
             /**
              * Format: double
              * @description Samples a second, Hz.
@@ -2266,6 +4408,11 @@ export interface components {
             started_at: string;
             /** @description `recording`, `whole` or `broken`. */
             state: string;
+            /**
+             * Format: int64
+             * @description The first run of those that were recorded together: they start at the same sample.
+             */
+            together?: number | null;
         };
         /** @description A channel of a run. */
         RunChannelBody: {
@@ -2278,7 +4425,7 @@ export interface components {
             clipped: boolean;
             /** @description All sensitivities, oldest first. */
             history: components["schemas"]["CalibrationBody"][];
-            /** @description The row as recorded. */
+            /** @description The row as recorded, and as put right since. */
             recorded: components["schemas"]["Channel"];
             /** @description Sensitivity in force. */
             sensitivity: components["schemas"]["Sensitivity"];
@@ -2287,17 +4434,73 @@ export interface components {
         RunDetail: components["schemas"]["RunBody"] & {
             /** @description Channels. */
             channels: components["schemas"]["RunChannelBody"][];
+            /** @description What was put right beside sensitivities, oldest first. */
+            corrections: components["schemas"]["CorrectionBody"][];
             /** @description Gaps. */
             gaps: components["schemas"]["GapBody"][];
+            /** @description Marks. */
+            marks: components["schemas"]["MarkBody"][];
+            /** @description Computed channels of the campaign as this run has them. */
+            math: components["schemas"]["RunMath"][];
+            /** @description Notes on its curves. */
+            notes: components["schemas"]["NoteBody"][];
+            /** @description Takes of triggers, or segments. */
+            takes: components["schemas"]["TakeBody"][];
+        };
+        /** @description A computed channel as a run has it. */
+        RunMath: components["schemas"]["MathChannel"] & {
+            /**
+             * Format: int32
+             * @description Its number in recipes for this run; none where it cannot be computed.
+             */
+            channel?: number | null;
+            /** @description Why it cannot be computed. */
+            refused?: string | null;
+            /** @description Unit of its values. */
+            unit: string;
         };
         /**
          * @description What the values mean.
          * @enum {string}
          */
-        ScalingName: "peak" | "rms" | "power" | "psd" | "esd";
+        ScalingName: "peak" | "peak_to_peak" | "rms" | "power" | "psd" | "esd";
+        /** @description A schedule with its table. */
+        ScheduleBody: {
+            /**
+             * Format: date-time
+             * @description When it was started.
+             */
+            begun_at: string;
+            /**
+             * Format: int32
+             * @description Rounds planned.
+             */
+            count: number;
+            /**
+             * Format: date-time
+             * @description When the last one will have ended.
+             */
+            ends_at: string;
+            /** @description Heads of the measured columns, with their units. */
+            heads: string[];
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: date-time
+             * @description When the next one is due, while it goes.
+             */
+            next_at?: string | null;
+            /** @description Rounds so far. */
+            rounds: components["schemas"]["RoundBody"][];
+            /** @description `going`, `done` or `stopped`. */
+            state: string;
+        };
         /** @description A sensor's output a unit of the measured quantity, such as 10.2 mV/(m/s²). */
         Sensitivity: {
-            /** @description Its unit: `V` or `mV` over the unit of what is measured. */
+            /** @description Its unit: `V`, `mV`, `pC` or `mV/V` over the unit of what is measured. */
             unit: string;
             /**
              * Format: double
@@ -2436,6 +4639,11 @@ export interface components {
         /** @description Settings of the spectrogram lens. */
         SpectrogramRecipe: {
             /**
+             * @description What it runs along.
+             * @default time
+             */
+            along: components["schemas"]["AlongName"];
+            /**
              * @description How blocks are averaged.
              * @default linear
              */
@@ -2469,6 +4677,19 @@ export interface components {
              */
             scaling: components["schemas"]["ScalingName"];
             /**
+             * Format: double
+             * @description Distance of the speeds, rpm.
+             * @default 25
+             */
+            step_rpm: number;
+            /**
+             * @description Which way the speed is followed.
+             * @default automatic
+             */
+            sweep: components["schemas"]["SweepName"];
+            /** @default null */
+            tacho: components["schemas"]["Tacho"] | null;
+            /**
              * @description Weighting.
              * @default hann
              */
@@ -2498,6 +4719,11 @@ export interface components {
              * @default 4096
              */
             block: number;
+            /**
+             * @description Which blocks of each take count.
+             * @default every
+             */
+            of_takes: components["schemas"]["TakeBlocks"];
             /**
              * Format: double
              * @description Share of a block the next one repeats.
@@ -2533,6 +4759,54 @@ export interface components {
             /** @description The speed sensor. */
             tacho: components["schemas"]["Tacho"];
         };
+        /** @description One stage. */
+        Stage: {
+            /** @description Whether it holds. */
+            good: boolean;
+            /** @description In words. */
+            says: string;
+            /** @description Which. */
+            stage: string;
+            /**
+             * Format: double
+             * @description Share of what it can that was used, 0 to 1 and above.
+             */
+            used: number;
+        };
+        /** @description Where one of a list stands. */
+        Stands: {
+            /** @enum {string} */
+            state: "waiting";
+        } | {
+            /**
+             * Format: double
+             * @description Share done, 0 to 1.
+             */
+            share: number;
+            /** @enum {string} */
+            state: "going";
+        } | {
+            /**
+             * Format: int64
+             * @description Key of the kept result.
+             */
+            result: number;
+            /** @enum {string} */
+            state: "done";
+        } | {
+            /** @description Why, and what is allowed. */
+            says: string;
+            /** @enum {string} */
+            state: "refused";
+        } | {
+            /** @enum {string} */
+            state: "stopped";
+        };
+        /**
+         * @description Where what was found is put right.
+         * @enum {string}
+         */
+        Station: "rig" | "plan";
         /** @description Settings of the statistics lens. */
         StatisticsSettings: {
             /**
@@ -2557,6 +4831,8 @@ export interface components {
         };
         /** @description State of everything the watch bar shows. */
         StatusBody: components["schemas"]["Status"] & {
+            /** @description Where the worst watched quantity stands. */
+            alarm: components["schemas"]["Zone"];
             /**
              * Format: int64
              * @description Campaign that capture works for.
@@ -2663,6 +4939,27 @@ export interface components {
              * @description How many times, 1 to 3.
              */
             times?: number;
+        } | {
+            /** @enum {string} */
+            do: "trim";
+            /**
+             * Format: double
+             * @description Off the end, s.
+             */
+            end_s?: number;
+            /**
+             * Format: double
+             * @description Off the start, s.
+             */
+            start_s?: number;
+        } | {
+            /** @enum {string} */
+            do: "resample";
+            /**
+             * Format: double
+             * @description Samples a second, Hz.
+             */
+            rate_hz: number;
         };
         /** @description A stretch of time from the start of the data. */
         Stretch: {
@@ -2676,6 +4973,11 @@ export interface components {
              * @description End, s.
              */
             to_s: number;
+        };
+        /** @description A bench of lenses. */
+        StudyBench: {
+            /** @description Its panels. */
+            panels: components["schemas"]["LensPanel"][];
         };
         /**
          * @description Which way the speed is followed.
@@ -2720,11 +5022,135 @@ export interface components {
             /** @description Stripes are unevenly spaced; their places are learned. */
             uneven?: boolean;
         };
+        /** @description What a tachometer tells, with its picture. */
+        TachoBody: {
+            /** @description Largest value of each point. */
+            high: number[];
+            /** @description Smallest value of each point, in the tachometer's unit. */
+            low: number[];
+            /** @description What the pulses tell. */
+            reading: components["schemas"]["PulseReading"];
+            /**
+             * Format: double
+             * @description Length of the picture, s.
+             */
+            seconds: number;
+            /** @description The settings that were used. */
+            tacho: components["schemas"]["Tachometer"];
+        };
+        /** @description A tachometer that is to be read. */
+        TachoRead: {
+            /** @description Threshold and hysteresis are to be found from the signal. */
+            automatic?: boolean;
+            /** @description Points of the picture, up to 2 000. */
+            points?: number;
+            /**
+             * Format: double
+             * @description How much of the last samples, s, 0.05 to 8.
+             */
+            seconds: number;
+            /** @description Its settings. */
+            tacho: components["schemas"]["Tachometer"];
+        };
+        /** @description A tachometer put right. */
+        TachoRight: {
+            /** @description Why; not empty. */
+            reason: string;
+            /** @description The tachometer as a recipe takes it: channel of the run, levels in its unit. */
+            tacho: components["schemas"]["Tacho"];
+        };
+        /** @description A tachometer on an input. */
+        Tachometer: {
+            /**
+             * Format: double
+             * @description How far back the signal must have been before it counts again.
+             */
+            hysteresis: number;
+            /**
+             * Format: int32
+             * @description Input with the pulses.
+             */
+            input: number;
+            /**
+             * Format: int32
+             * @description How many of them are left out in one gap.
+             */
+            missing_teeth?: number;
+            /**
+             * Format: double
+             * @description Pulses a turn of the shaft; missing ones are counted.
+             */
+            pulses_per_rev?: number;
+            /** @description Which edge counts. */
+            slope?: components["schemas"]["SlopeName"];
+            /**
+             * Format: double
+             * @description Voltage the front end feeds the sensor with, V; 0 is none.
+             */
+            supply_v?: number;
+            /**
+             * Format: double
+             * @description Level that is crossed.
+             */
+            threshold: number;
+            /** @description Stripes are unevenly spaced. */
+            uneven?: boolean;
+            /** @description Unit of both. */
+            unit: string;
+        };
         /**
          * @description Which responses of the oscillators are taken.
          * @enum {string}
          */
         Take: "maximax" | "positive" | "negative";
+        /**
+         * @description Which blocks of each take count; a take is what lies between two gaps.
+         * @enum {string}
+         */
+        TakeBlocks: "every" | "first";
+        /** @description A capture inside a run. */
+        TakeBody: {
+            /**
+             * Format: double
+             * @description First sample kept, s.
+             */
+            from_s: number;
+            /**
+             * Format: double
+             * @description Length, s, as far as the run goes.
+             */
+            length_s: number;
+            /**
+             * Format: int32
+             * @description Number, from 1.
+             */
+            number: number;
+            /** @description What brought it about. */
+            says: string;
+            /**
+             * Format: double
+             * @description Trigger, s.
+             */
+            trigger_s: number;
+        };
+        /** @description The largest magnitude of a take. */
+        TakePeak: {
+            /**
+             * Format: double
+             * @description Where, s from the run's start.
+             */
+            at_s: number;
+            /**
+             * Format: int32
+             * @description Number of the take.
+             */
+            number: number;
+            /**
+             * Format: double
+             * @description Value, in the channel's unit, with its sign.
+             */
+            value: number;
+        };
         /** @description What the test of an input found. */
         TestBody: {
             /**
@@ -2812,6 +5238,100 @@ export interface components {
          * @enum {string}
          */
         TrackMethod: "resample";
+        /** @description Values of a stretch of time. */
+        TrendBody: {
+            /**
+             * Format: date-time
+             * @description Its start.
+             */
+            at: string;
+            /**
+             * Format: double
+             * @description Largest.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Smallest.
+             */
+            low: number;
+        };
+        /** @description When takes begin, and how many there are. */
+        Trigger: {
+            /**
+             * @description What must happen; nothing: Record is pressed.
+             * @default []
+             */
+            conditions: components["schemas"]["Condition"][];
+            /**
+             * Format: double
+             * @description Time after a trigger in which no other counts, s.
+             * @default 0
+             */
+            hold_off_s: number;
+            /**
+             * @description How they work together.
+             * @default any
+             */
+            join: components["schemas"]["Join"];
+            /**
+             * Format: double
+             * @description What is kept from before the trigger, s.
+             * @default 0
+             */
+            pre_s: number;
+            /**
+             * Format: int32
+             * @description How many takes; without a number until stopped.
+             * @default null
+             */
+            takes: number | null;
+            /**
+             * Format: double
+             * @description Time within which all must come true, s.
+             * @default 0.1
+             */
+            within_s: number;
+        };
+        /** @description A trigger that is to be tried on a recorded run. */
+        TriggerTried: {
+            /**
+             * Format: double
+             * @description Length of a take from the trigger on, s; open when left out.
+             */
+            duration_s?: number | null;
+            /**
+             * Format: int64
+             * @description The run.
+             */
+            run_id: number;
+            /** @description The trigger. */
+            start: components["schemas"]["Trigger"];
+            /** @description Tachometers it refers to. */
+            tachos?: components["schemas"]["Tachometer"][];
+        };
+        /** @description What a trigger would have done. */
+        TryAnswer: {
+            /**
+             * Format: int32
+             * @description All takes.
+             */
+            count: number;
+            /** @description How often the conditions came true. */
+            fired: number;
+            /**
+             * Format: int64
+             * @description How many of them came in another's hold-off.
+             */
+            held_off: number;
+            /**
+             * Format: double
+             * @description Length of the run, s.
+             */
+            run_s: number;
+            /** @description Takes, the first 1 000 of them. */
+            takes: components["schemas"]["WouldTake"][];
+        };
         /** @description One of the connected front ends. */
         UnitStatus: {
             /** @description Whether its clock is locked, where it tells. */
@@ -2835,6 +5355,8 @@ export interface components {
             output?: components["schemas"]["OutputStatus"] | null;
             /** @description Serial number. */
             serial: string;
+            /** @description Whether its digital output is on, where it has one. */
+            switched?: boolean | null;
             /**
              * Format: double
              * @description Inside temperature, °C, where it tells.
@@ -2941,6 +5463,74 @@ export interface components {
             /** @description The finding's words. */
             says?: string;
         };
+        /** @description Watched quantities and the newest alarms. */
+        WatchBody: {
+            /** @description The newest alarms, newest first. */
+            alarms: components["schemas"]["AlarmBody"][];
+            /** @description Quantities, in the order of the plan. */
+            now: components["schemas"]["WatchedNow"][];
+        };
+        /** @description A quantity with its caution and limit. */
+        Watched: {
+            /**
+             * Format: double
+             * @description From here on it is a caution; none without.
+             */
+            caution?: number | null;
+            /**
+             * Format: double
+             * @description How long it must last before it counts, s.
+             */
+            delay_s?: number;
+            /**
+             * Format: double
+             * @description Share of a value it must fall below before it is good again, 0 to 0.9.
+             */
+            hysteresis?: number;
+            /**
+             * Format: double
+             * @description From here on it is over its limit; none without.
+             */
+            limit?: number | null;
+            /** @description What is watched. */
+            measure: components["schemas"]["Measure"];
+            /** @description Over its limit it switches the front end's digital output on. */
+            switches?: boolean;
+        };
+        /** @description A watched quantity now. */
+        WatchedNow: {
+            /**
+             * Format: double
+             * @description Caution.
+             */
+            caution?: number | null;
+            /**
+             * Format: int32
+             * @description Input.
+             */
+            input: number;
+            /**
+             * Format: double
+             * @description Limit.
+             */
+            limit?: number | null;
+            /**
+             * Format: date-time
+             * @description Since when it stands there.
+             */
+            since: string;
+            /** @description Unit. */
+            unit: string;
+            /**
+             * Format: double
+             * @description Value; none while nothing comes.
+             */
+            value?: number | null;
+            /** @description Its name, also in the history. */
+            watched: string;
+            /** @description Where it stands. */
+            zone: components["schemas"]["Zone"];
+        };
         /** @description Settings of the waveform lens. */
         WaveformSettings: {
             /**
@@ -2953,6 +5543,62 @@ export interface components {
              * @default none
              */
             reduce: components["schemas"]["Reduce"];
+        };
+        /**
+         * @description Into a band or out of it.
+         * @enum {string}
+         */
+        Way: "leaving" | "entering";
+        /** @description What is measured. */
+        What: {
+            /** @enum {string} */
+            what: "rms";
+        } | {
+            /**
+             * Format: double
+             * @description Lower edge, Hz.
+             */
+            from_hz: number;
+            /**
+             * Format: double
+             * @description Upper edge, Hz.
+             */
+            to_hz: number;
+            /** @description An acceleration is told as velocity, mm/s. */
+            velocity?: boolean;
+            /** @enum {string} */
+            what: "band_rms";
+        } | {
+            /** @enum {string} */
+            what: "peak";
+        } | {
+            /** @enum {string} */
+            what: "peak_to_peak";
+        } | {
+            /** @enum {string} */
+            what: "crest";
+        } | {
+            /** @enum {string} */
+            what: "mean";
+        } | {
+            /** @enum {string} */
+            what: "frequency";
+        } | {
+            /** @enum {string} */
+            what: "amplitude";
+        } | {
+            /**
+             * Format: double
+             * @description Upper level, in the channel's unit.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description Lower level, in the channel's unit.
+             */
+            low: number;
+            /** @enum {string} */
+            what: "time_outside";
         };
         /** @description A rig to look at or to take: a version of the one in use, or one kept under a name. */
         Which: {
@@ -2972,6 +5618,31 @@ export interface components {
          * @enum {string}
          */
         WindowName: "hann" | "hamming" | "rectangular" | "flat_top" | "blackman_harris" | "kaiser" | "tukey";
+        /** @description A take it would have made. */
+        WouldTake: {
+            /**
+             * Format: double
+             * @description First sample kept, s.
+             */
+            from_s: number;
+            /**
+             * Format: int32
+             * @description Number, from 1.
+             */
+            number: number;
+            /** @description What brought it about. */
+            says: string;
+            /**
+             * Format: double
+             * @description End, s.
+             */
+            to_s?: number | null;
+            /**
+             * Format: double
+             * @description Trigger, s from the run's start.
+             */
+            trigger_s: number;
+        };
         /** @description Which sensor to write. */
         WriteMemory: {
             /** @description Whether a memory that is not blank may be written over. */
@@ -2982,6 +5653,11 @@ export interface components {
              */
             sensor: number;
         };
+        /**
+         * @description Where a watched value stands.
+         * @enum {string}
+         */
+        Zone: "good" | "caution" | "limit";
         /** @description A narrow band. */
         Zoom: {
             /**
@@ -3004,6 +5680,62 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    read_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneOf"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    stop_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     list_campaigns: {
         parameters: {
             query?: never;
@@ -3019,6 +5751,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CampaignBody"][];
+                };
+            };
+        };
+    };
+    acknowledge_alarm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                alarm: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    begin_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchKey"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_benches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBench"][];
+                };
+            };
+        };
+    };
+    keep_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bench"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -3062,6 +5936,131 @@ export interface operations {
                 content?: never;
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_kept_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptResultBody"][];
+                };
+            };
+        };
+    };
+    read_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Machine"];
+                };
+            };
+        };
+    };
+    save_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Machine"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_math: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunMath"][];
+                };
+            };
+        };
+    };
+    save_math: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMath"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3121,6 +6120,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    type_length: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LengthTyped"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LengthBody"];
                 };
             };
             422: {
@@ -3661,6 +6693,134 @@ export interface operations {
             };
         };
     };
+    read_rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleBody"] | null;
+                };
+            };
+        };
+    };
+    start_rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    stop_rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rounds_xlsx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": unknown;
+                };
+            };
+        };
+    };
+    round_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": unknown;
+                };
+            };
+        };
+    };
     list_runs: {
         parameters: {
             query?: never;
@@ -3682,6 +6842,134 @@ export interface operations {
             };
         };
     };
+    list_study_benches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptStudyBench"][];
+                };
+            };
+        };
+    };
+    keep_study_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudyBench"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_study_bench: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_trend: {
+        parameters: {
+            query: {
+                /** @description The watched quantity, as it is named. */
+                watched: string;
+                /** @description How far back, hours, above 0. */
+                hours: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrendBody"][];
+                };
+            };
+        };
+    };
+    read_watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchBody"];
+                };
+            };
+        };
+    };
     arm: {
         parameters: {
             query?: never;
@@ -3698,6 +6986,45 @@ export interface operations {
                 content?: never;
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    dry_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DryRun"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Budget"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3756,6 +7083,35 @@ export interface operations {
             };
         };
     };
+    mark_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkNow"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     record: {
         parameters: {
             query?: never;
@@ -3764,6 +7120,35 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    order_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecorderOrder"];
+            };
+        };
         responses: {
             204: {
                 headers: {
@@ -3822,6 +7207,75 @@ export interface operations {
                 content?: never;
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_encoder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EncoderRead"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EncoderBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query: {
+                /** @description Words that must all be there, in any order. */
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundBody"][];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3987,6 +7441,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_kept_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Analysis"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_kept_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    try_trigger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriggerTried"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryAnswer"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                watch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressBody"];
                 };
             };
         };
@@ -4191,6 +7753,74 @@ export interface operations {
             };
         };
     };
+    align_runs: {
+        parameters: {
+            query: {
+                /** @description The run that is laid over this one. */
+                other: number;
+                /** @description How. */
+                by: "time" | "trigger" | "speed";
+                /** @description The place in this run, s. */
+                at_s: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlignBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    correct_cell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                channel: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellRight"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     correct_sensitivity: {
         parameters: {
             query?: never;
@@ -4212,6 +7842,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EventsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsBody"];
+                };
             };
             422: {
                 headers: {
@@ -4265,6 +7928,158 @@ export interface operations {
             };
         };
     };
+    read_markers: {
+        parameters: {
+            query: {
+                /** @description Start, s. */
+                from_s: number;
+                /** @description End, s. */
+                to_s: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkersBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMark"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                mark: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     read_overview: {
         parameters: {
             query: {
@@ -4303,9 +8118,82 @@ export interface operations {
             };
         };
     };
-    make_result: {
+    read_quality: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QualityBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_cursors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingBody"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_result: {
+        parameters: {
+            query?: {
+                /** @description Points an axis at most, for a picture; what stands out stays. All when left out. */
+                most?: number | null;
+                /** @description Only what is from here on along the last axis. */
+                low?: number | null;
+                /** @description Only what is up to here along the last axis. */
+                high?: number | null;
+                /** @description A key of the asker's by which the progress can be read meanwhile. */
+                watch?: string | null;
+                /** @description The run whose channels the recipe names; in this one they are found by their names. */
+                numbered_as?: number | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4327,6 +8215,69 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    correct_tacho: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TachoRight"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_take_peaks: {
+        parameters: {
+            query: {
+                /** @description Channel of the run, from 1. */
+                channel: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakePeak"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4490,6 +8441,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StatusBody"];
+                };
+            };
+        };
+    };
+    read_tacho: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TachoRead"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TachoBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };

@@ -23,16 +23,18 @@ function useReadiness(): Ready[] {
   const runs = useRuns(id).data ?? [];
   const going = progressOf(useStatus());
   const on = rig?.rig.channels.filter((c) => c.on).length ?? 0;
-  const cautions = rig?.cautions.filter((c) => !c.waived).length ?? 0;
+  const cautions = (station: "rig" | "plan") =>
+    rig?.cautions.filter((c) => !c.waived && c.station === station).length ?? 0;
   const length = plan?.plan.length;
   const kept = runs.filter((r) => r.samples > 0);
   return [
-    { says: `${on} channels`, good: on > 0 && cautions === 0, cautions },
+    { says: `${on} channels`, good: on > 0 && cautions("rig") === 0, cautions: cautions("rig") },
     {
       says: plan
         ? `${rate(plan.plan.sample_rate_hz)}, ${length?.ends === "after" ? span(length.duration_s) : "open end"}`
         : "",
-      good: plan !== undefined,
+      good: plan !== undefined && cautions("plan") === 0,
+      cautions: cautions("plan"),
     },
     {
       says: going ? `run ${going.number}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`,

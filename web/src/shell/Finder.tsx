@@ -1,12 +1,21 @@
-/** Everything by name: stations, orders, runs, channels. */
+/** Everything by name: stations, orders, channels; runs, results and recorded channels of all campaigns. */
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from "@headlessui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { api, type Schema, told } from "../api/client";
 import { useRig, useRuns } from "../api/queries";
 import { stations } from "./CourseLine";
 import { useCampaign } from "./useCampaign";
 
-type Entry = { says: string; key?: string; act: () => void };
+type Entry = { says: string; key?: string; aside?: string; act: () => void };
+
+/** What was found, with where it is from. */
+function words(f: Schema["FoundBody"]): string {
+  const run = `run ${f.run_number} of ${f.campaign}`;
+  if (f.what === "run") return `Open ${run}${f.name && `, ${f.name}`}`;
+  return `${f.what === "result" ? "Result" : "Recorded channel"} ${f.name}, ${run}`;
+}
 
 const setNight = () => {
   const root = document.documentElement;
@@ -39,8 +48,25 @@ export function Finder({
       .filter((c) => c.name)
       .map((c) => ({ says: `Channel ${c.input}, ${c.name}`, act: () => go(`/rig?input=${c.input}`) })),
   ];
+  const found = useQuery({
+    queryKey: ["find", text.trim()],
+    enabled: open && text.trim().length > 1,
+    staleTime: 5000,
+    queryFn: ({ signal }) => told(api.GET("/api/find", { params: { query: { text: text.trim() } }, signal })),
+  });
+  const known = new Set(runs.map((r) => r.id));
+  const beside: Entry[] = (found.data ?? [])
+    .filter((f) => f.what !== "run" || !known.has(f.run_id))
+    .map((f) => ({
+      says: words(f),
+      aside: f.at.slice(0, 10),
+      act: () => go(`/study/${f.run_id}${f.what === "result" ? "/results" : ""}`),
+    }));
   const wanted = text.toLowerCase().split(/\s+/);
-  const shown = entries.filter((e) => wanted.every((w) => e.says.toLowerCase().includes(w))).slice(0, 12);
+  const shown = entries
+    .filter((e) => wanted.every((w) => e.says.toLowerCase().includes(w)))
+    .slice(0, 12)
+    .concat(beside);
   const close = () => {
     setText("");
     onClose();
@@ -60,15 +86,22 @@ export function Finder({
             <ComboboxInput
               autoFocus
               aria-label="Find"
-              placeholder="A station, an order, a run, a channel"
+              placeholder="A station, an order, a run, a result, a channel, a day"
               className="w-full border-b-2 border-harbour bg-transparent px-1 py-1 text-[16px] outline-none"
               onChange={(e) => setText(e.target.value)}
             />
             <ComboboxOptions static className="mt-2 max-h-80 overflow-auto outline-none">
               {shown.map((e) => (
-                <ComboboxOption key={e.says} value={e} className="flex cursor-pointer px-2 py-1 data-focus:bg-shoal">
+                <ComboboxOption
+                  key={e.says + e.aside}
+                  value={e}
+                  className="flex cursor-pointer px-2 py-1 data-focus:bg-shoal"
+                >
                   {e.says}
                   {e.key && <kbd className="ml-auto">{e.key}</kbd>}
+                  {e.aside && (
+                    <span className="num ml-auto pl-3 text-[12px] whitespace-nowrap text-soft">{e.aside}</span>
+                  )}
                 </ComboboxOption>
               ))}
               {shown.length === 0 && <p className="px-2 py-1 text-soft">Nothing by that name.</p>}

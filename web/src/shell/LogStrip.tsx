@@ -1,7 +1,8 @@
 /** The campaign's runs in time: the way to data. */
-import { useNavigate, useParams } from "react-router";
+import { useLocation, useNavigate } from "react-router";
 import type { RunBody } from "../api/client";
 import { useRuns } from "../api/queries";
+import { overOf, toggled } from "../stations/study/laid";
 import { span } from "../ui/format";
 import { useCampaign } from "./useCampaign";
 
@@ -26,7 +27,10 @@ export function LogStrip() {
   const { id } = useCampaign();
   const all = useRuns(id).data ?? [];
   const go = useNavigate();
-  const shown = Number(useParams().run ?? window.location.pathname.match(/^\/study\/(\d+)/)?.[1]);
+  const { pathname, search } = useLocation();
+  const shown = Number(pathname.match(/^\/study\/(\d+)/)?.[1]);
+  const params = new URLSearchParams(search);
+  const over = Number.isFinite(shown) ? overOf(params) : [];
   const runs = all.slice(-24);
   const now = Date.now();
   const first = runs[0] ? Date.parse(runs[0].started_at) : now - 3600_000;
@@ -57,16 +61,21 @@ export function LogStrip() {
           const bad = run.state === "broken";
           const going = run.state === "recording";
           const here = run.id === shown;
+          const laid = over.includes(run.id);
+          const open = (e: { shiftKey: boolean }) =>
+            e.shiftKey && Number.isFinite(shown) && !here
+              ? go(`/study/${shown}?${toggled(params, run.id)}`)
+              : go(`/study/${run.id}`);
           return (
             <button
               type="button"
               key={run.id}
-              title={`Run ${run.number} ${run.kind}, ${going ? "recording" : span(run.duration_s)}${run.ended_because ? `: ${run.ended_because}` : ""}`}
+              title={`Run ${run.number} ${run.kind}, ${going ? "recording" : span(run.duration_s)}${run.ended_because ? `: ${run.ended_because}` : ""}. Shift and a click lay it over the run that is open.`}
               aria-label={`Open run ${run.number} ${run.kind}`}
               aria-current={here}
-              className={`num absolute bottom-5 h-5 min-w-6 overflow-hidden border px-1 text-left text-[12px] leading-[18px] ${here ? "border-2 border-harbour bg-shoal" : "border-ink bg-sheet"} ${going ? "border-buoy! text-buoy" : ""}`}
+              className={`num absolute bottom-5 h-5 min-w-6 overflow-hidden border px-1 text-left text-[12px] leading-[18px] ${here ? "border-2 border-harbour bg-shoal" : "border-ink bg-sheet"} ${laid ? "border-mark! text-mark" : ""} ${going ? "border-buoy! text-buoy" : ""}`}
               style={{ left: `${left}%`, width: `${width}%` }}
-              onClick={() => go(`/study/${run.id}`)}
+              onClick={open}
             >
               {run.number}
               {bad && <span className="float-right text-reef">▣</span>}

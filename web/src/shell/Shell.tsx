@@ -88,9 +88,9 @@ export function Shell() {
         <Routes>
           <Route path="/" element={<Navigate to="/rig" replace />} />
           <Route path="/rig/*" element={<RigStation />} />
-          <Route path="/plan" element={<PlanStation />} />
+          <Route path="/plan/*" element={<PlanStation />} />
           <Route path="/run" element={<RunStation />} />
-          <Route path="/study/:run?" element={<StudyStation />} />
+          <Route path="/study/:run?/:view?" element={<StudyStation />} />
           <Route path="/report" element={<ReportStation />} />
           <Route path="*" element={<Navigate to="/rig" replace />} />
         </Routes>

@@ -10,12 +10,14 @@ import {
 } from "@headlessui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { NavLink } from "react-router";
 import { api, type Status, told } from "../api/client";
 import { useConnected, useStatus } from "../api/live";
 import { usePlan } from "../api/queries";
+import { zoneLook } from "../stations/run/panes/LimitsPane";
 import { Button } from "../ui/Button";
 import { bytes, clock, rate, span, withUnit } from "../ui/format";
-import { captureName, orders, progressOf, stateLook } from "./capture";
+import { captureName, orders, progressOf, sessionOf, stateLook } from "./capture";
 import { useCampaign } from "./useCampaign";
 
 type Order = (what: "arm" | "record" | "stop") => void;
@@ -50,7 +52,12 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
           Emergency stop: output {withUnit(driving.output?.peak_v, "V", 3)}
         </Button>
       )}
-      {going ? <Going status={status} /> : <Ended status={status} />}
+      {status && status.alarm !== "good" && (
+        <NavLink to="/plan/limits" className={`whitespace-nowrap ${zoneLook[status.alarm].colour}`}>
+          {zoneLook[status.alarm].shape} {zoneLook[status.alarm].word}
+        </NavLink>
+      )}
+      {going ? <Going status={status} /> : state === "armed" ? <Armed status={status} /> : <Ended status={status} />}
       {!going && (
         <span role="status" className={`font-semibold whitespace-nowrap ${look.colour}`}>
           {look.shape} {look.word}
@@ -91,8 +98,31 @@ function Going({ status }: { status: Status | undefined }) {
         {left !== undefined && left > 0 && `${left.toFixed(1)} s left · `}
         {p.channels} ch × {rate(p.sample_rate_hz)} ·{" "}
         {p.lost_blocks === 0 ? "no gaps" : <b className="text-reef">{p.lost_blocks} blocks lost</b>}
+        {p.own_store && (
+          <b className="text-lamp">
+            {" "}
+            ·{" "}
+            {p.own_store.of
+              ? `moving over ${p.own_store.moved} of ${p.own_store.of} blocks`
+              : "link away, the front end goes on"}
+          </b>
+        )}
         {p.store_away && <b className="text-reef"> · database away, {bytes(p.held_bytes)} held in memory</b>}
       </span>
+    </span>
+  );
+}
+
+/** What is waited for, and how many takes there are. */
+function Armed({ status }: { status: Status | undefined }) {
+  const s = sessionOf(status);
+  if (!s) return null;
+  const says = `waits until ${s.waits_for}`;
+  return (
+    <span className="truncate text-[13px] text-soft" title={says}>
+      {s.own_store && <b className="text-lamp">link away, the front end goes on · </b>}
+      {s.waits_for === "Record" ? "waits for Record" : says}
+      {s.takes_planned !== 1 && ` · ${s.takes}${s.takes_planned ? ` of ${s.takes_planned}` : ""} takes`}
     </span>
   );
 }

@@ -11,6 +11,12 @@ export const orders = {
   connect: (address: string | null) => told(api.PUT("/api/capture/front-end", { body: { address } })),
 };
 
+/** Orders that concern one recorder, or this moment. */
+export const ordersNow = {
+  recorder: (recorder: string, go: boolean) => told(api.POST("/api/capture/recorder", { body: { recorder, go } })),
+  mark: (says: string) => told(api.POST("/api/capture/mark", { body: { says } })),
+};
+
 export type CaptureName = "idle" | "armed" | "recording" | "writing";
 
 export const captureName = (s: Status | undefined): CaptureName => s?.capture.state ?? "idle";
@@ -22,6 +28,12 @@ export const stateLook: Record<CaptureName, { shape: string; word: string; colou
   recording: { shape: "●", word: "Recording", colour: "text-buoy" },
   writing: { shape: "◑", word: "Writing", colour: "text-ink" },
 };
+
+/** What is waited for, or how far it is. */
+export function sessionOf(s: Status | undefined) {
+  const c = s?.capture;
+  return c && c.state !== "idle" ? c : undefined;
+}
 
 /** The progress of a recording, or of its writing. */
 export function progressOf(s: Status | undefined) {

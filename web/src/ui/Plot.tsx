@@ -1,13 +1,17 @@
-/** A plot in time or frequency: drag to zoom, double-click back, wheel at the pointer, Shift-drag to bracket. */
+/** A plot in time or frequency: drag to zoom, double-click back, wheel at the pointer, Shift-drag to bracket;
+ * the crosshair follows the pointer or the arrow keys, on every picture of the axis. */
 import { type Ref, useEffect, useImperativeHandle, useRef } from "react";
 import uPlot from "uplot";
+import { crosshair, whereabouts } from "./crosshair";
 import { short } from "./format";
+import { drawMarks, drawPin, readValues } from "./plotDrawing";
 import { colour, traceColour, traceDash } from "./traces";
 
 export type Range = [number, number];
-export type Mark = { x: number; says: string };
-/** A curve, or an envelope where `low` is given. */
-export type Curve = { name: string; high: ArrayLike<number>; low?: ArrayLike<number> };
+/** A place on the axis. One that can be dragged tells where to; a faint one belongs to a family. */
+export type Mark = { x: number; says: string; faint?: boolean; onDrag?: (x: number) => void };
+/** A curve, or an envelope where `low` is given; one that spans runs on over places where it has no value. */
+export type Curve = { name: string; high: ArrayLike<number>; low?: ArrayLike<number>; spans?: boolean };
 export type PlotHandle = { draw: (x: ArrayLike<number>, curves: Curve[]) => void };
 
 type Props = {
@@ -16,8 +20,14 @@ type Props = {
   curves: Curve[];
   /** Shown range; all when left out. */
   range?: Range | undefined;
+  /** Name and unit of the axis, as “time, s”; pictures whose axis has the same name share their crosshair. */
   xLabel: string;
+  /** The same where nothing is written below the picture. */
+  axis?: string;
   logY?: boolean;
+  logX?: boolean;
+  /** A stretch of the axis that is marked. */
+  band?: Range | undefined;
   marks?: Mark[];
   yMin?: number | undefined;
   onZoom?: (to: Range) => void;
@@ -48,7 +58,7 @@ function yRange(logY: boolean, min: number | undefined) {
       const top = 10 ** Math.ceil(Math.log10(hi));
       return [Math.max(10 ** Math.floor(Math.log10(lo)), top / 1e6), top];
     }
-    const pad = (hi - lo || Math.abs(hi) || 1) * 0.06;
+    const pad = (hi - (min ?? lo) || Math.abs(hi) || 1) * 0.06;
     return [min ?? lo - pad, hi + pad];
   };
 }
@@ -59,48 +69,20 @@ function decades(_: uPlot, __: number, lo: number, hi: number): number[] {
   return Array.from({ length: Math.max(b - a + 1, 0) }, (_, k) => 10 ** (a + k));
 }
 
-function drawMarks(u: uPlot, marks: Mark[]) {
-  const { ctx, bbox } = u;
-  const ratio = devicePixelRatio;
-  ctx.save();
-  ctx.strokeStyle = colour("magenta");
-  ctx.fillStyle = colour("magenta");
-  ctx.lineWidth = 1.25 * ratio;
-  ctx.font = `${11 * ratio}px "JetBrains Mono Variable"`;
-  ctx.textBaseline = "middle";
-  ctx.textAlign = "left";
-  ctx.setLineDash([]);
-  const ends: number[] = [];
-  for (const m of [...marks].sort((a, b) => a.x - b.x)) {
-    const x = u.valToPos(m.x, "x", true);
-    if (x < bbox.left || x > bbox.left + bbox.width) continue;
-    // Pennants that would overlap hang lower.
-    let row = 0;
-    while ((ends[row] ?? -1) > x - 4 * ratio) row += 1;
-    const width = ctx.measureText(m.says).width + 14 * ratio;
-    ends[row] = x + width;
-    const y = bbox.top + (4 + row * 20) * ratio;
-    const h = 15 * ratio;
-    ctx.beginPath();
-    ctx.moveTo(x, bbox.top + bbox.height);
-    ctx.lineTo(x, y);
-    ctx.lineTo(x + width, y);
-    ctx.lineTo(x + width - 5 * ratio, y + h / 2);
-    ctx.lineTo(x + width, y + h);
-    ctx.lineTo(x, y + h);
-    ctx.stroke();
-    ctx.fillText(m.says, x + 4 * ratio, y + h / 2 + ratio);
-  }
-  ctx.restore();
+/** Name and unit of the axis. */
+function axisOf(p: Props): [string, string] {
+  const [name = "", unit = ""] = (p.axis ?? p.xLabel).split(", ");
+  return [name, unit];
 }
 
 export function Plot(props: Props) {
   const host = useRef<HTMLDivElement>(null);
+  const readout = useRef<HTMLSpanElement>(null);
   const plot = useRef<uPlot>(undefined);
   const latest = useRef(props);
   latest.current = props;
-  const { curves, logY = false, xLabel, handle } = props;
-  const shape = curves.map((c) => `${c.name}|${c.low !== undefined}`).join(";");
+  const { curves, logY = false, logX = false, xLabel, handle } = props;
+  const shape = curves.map((c) => `${c.name}|${c.low !== undefined}|${c.spans}`).join(";");
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the picture is made anew only when its shape changes
   useEffect(() => {
@@ -115,7 +97,13 @@ export function Plot(props: Props) {
     const bands: uPlot.Band[] = [];
     curves.forEach((c, i) => {
       const stroke = traceColour(i);
-      const line = { stroke, width: 1.25, points: { show: false }, dash: c.low ? [] : traceDash(i) };
+      const line = {
+        stroke,
+        width: 1.25,
+        points: { show: false },
+        dash: c.low ? [] : traceDash(i),
+        spanGaps: c.spans ?? false,
+      };
       series.push(line);
       if (c.low) {
         series.push(line);
@@ -123,19 +111,35 @@ export function Plot(props: Props) {
       }
     });
     const current = () => latest.current;
+    const axis = () => axisOf(current());
     const u = new uPlot(
       {
         width: el.clientWidth,
         height: el.clientHeight,
-        padding: [8, 12, 0, 0],
+        padding: [8, 20, 0, 0],
         legend: { show: false },
         cursor: { drag: { x: true, y: false, setScale: false }, points: { show: false }, y: false },
         scales: {
-          x: { time: false, range: (_, lo, hi) => current().range ?? [lo, hi] },
+          x: {
+            time: false,
+            distr: props.logX ? 3 : 1,
+            range: (_, lo, hi) => {
+              const [a, b] = current().range ?? [lo, hi];
+              // A logarithmic axis has no zero.
+              return props.logX ? [Math.max(a, (current().x[0] ?? 1) || 1e-3, 1e-9), b] : [a, b];
+            },
+          },
           y: { distr: logY ? 3 : 1, range: yRange(logY, props.yMin) },
         },
         axes: [
-          { stroke: ink, grid, ticks: { show: false }, font, values: (_, v) => v.map((t) => short(t, 6)), size: 26 },
+          {
+            stroke: ink,
+            grid,
+            ticks: { show: false },
+            font,
+            values: (_, v) => v.map((t) => (t == null ? "" : short(t, 6))),
+            size: 26,
+          },
           {
             stroke: ink,
             grid,
@@ -143,13 +147,18 @@ export function Plot(props: Props) {
             font,
             size: 58,
             ...(logY ? { splits: decades } : {}),
-            values: (_, v) => v.map((t) => short(t)),
+            values: (_, v) => v.map((t) => (t == null ? "" : short(t))),
           },
         ],
         series,
         bands,
         hooks: {
-          draw: [(p) => drawMarks(p, current().marks ?? [])],
+          draw: [
+            (p) => {
+              drawMarks(p, current().marks ?? [], current().band);
+              drawPin(p, crosshair.pinned(axis()[0]));
+            },
+          ],
           setSelect: [
             (p) => {
               if (silent || p.select.width < 3) return;
@@ -168,15 +177,74 @@ export function Plot(props: Props) {
     );
     plot.current = u;
     let downAt = 0;
+    let held: Mark | undefined;
+    const across = (e: MouseEvent) => e.clientX - u.over.getBoundingClientRect().left;
     const down = (e: PointerEvent) => {
       shift = e.shiftKey;
       downAt = e.clientX;
+      const near = (m: Mark) => Math.abs(u.valToPos(m.x, "x") - across(e));
+      const reach = (current().marks ?? []).filter((m) => m.onDrag && near(m) < 6);
+      held = reach.sort((a, b) => near(a) - near(b))[0];
+      if (held) u.over.setPointerCapture(e.pointerId);
     };
+    const move = (e: PointerEvent) => {
+      held?.onDrag?.(u.posToVal(across(e), "x"));
+      crosshair.put({ [axis()[0]]: u.posToVal(across(e), "x") });
+    };
+    const leave = () => crosshair.put({});
+    const up = () => {
+      held = undefined;
+    };
+    // What is dragged is a mark: the picture is not zoomed then.
+    const press = (e: MouseEvent) => held && e.stopPropagation();
     const click = (e: MouseEvent) => {
       if (Math.abs(e.clientX - downAt) > 3) return;
-      const left = e.clientX - u.over.getBoundingClientRect().left;
-      current().onPoint?.(u.posToVal(left, "x"), Math.abs(u.posToVal(left + 1, "x") - u.posToVal(left, "x")));
+      take(u.posToVal(across(e), "x"), perPixel(across(e)));
     };
+    const perPixel = (left: number) => Math.abs(u.posToVal(left + 1, "x") - u.posToVal(left, "x"));
+    // Where nothing else is read at a place, it is pinned.
+    const take = (at: number, pixel: number) => {
+      if (current().onPoint) current().onPoint?.(at, pixel);
+      else crosshair.pin(axis()[0], at, 6 * pixel);
+    };
+    const keys = (e: KeyboardEvent) => {
+      const { min, max } = u.scales.x ?? {};
+      if (min === undefined || max === undefined || min === null || max === null || e.ctrlKey || e.altKey) return;
+      const [name] = axis();
+      const left = u.valToPos(crosshair.at(name) ?? (min + max) / 2, "x");
+      const by = { ArrowLeft: -1, ArrowRight: 1 }[e.key];
+      const to = (px: number) => crosshair.put({ [name]: Math.min(Math.max(u.posToVal(px, "x"), min), max) });
+      if (by) to(left + by * (e.shiftKey ? 20 : 1));
+      else if (e.key === "Home") to(0);
+      else if (e.key === "End") to(u.over.clientWidth);
+      else if (e.key === "Enter") take(u.posToVal(left, "x"), perPixel(left));
+      else if (e.key === " ") crosshair.pin(name, u.posToVal(left, "x"), 6 * perPixel(left));
+      else if (e.key !== "Escape" || !crosshair.clear()) return;
+      e.preventDefault();
+      e.stopPropagation();
+    };
+    let pin: number | undefined;
+    let shown = false;
+    const follow = () => {
+      const [name, unit] = axis();
+      const at = crosshair.at(name);
+      const { min, max } = u.scales.x ?? {};
+      const seen = at !== undefined && at >= (min ?? 0) && at <= (max ?? 0);
+      if (pin !== crosshair.pinned(name)) u.redraw(false, false);
+      pin = crosshair.pinned(name);
+      // It moves with every pixel of the pointer: pictures of other axes have nothing to do.
+      if (!seen && !shown) return;
+      shown = seen;
+      u.setCursor(seen ? { left: u.valToPos(at, "x"), top: 0 } : { left: -10, top: -10 }, false);
+      // On the side where the crosshair is not.
+      const aside = at !== undefined && u.valToPos(at, "x") > u.over.clientWidth / 2;
+      readout.current?.classList.toggle("right-3", !aside);
+      readout.current?.classList.toggle("left-16", aside);
+      readout.current?.replaceChildren(
+        ...(seen ? [whereabouts(name, unit), ...readValues(u, current().curves, at)].flatMap((p) => [p, " "]) : []),
+      );
+    };
+    const unfollow = crosshair.follow(follow);
     const wheel = (e: WheelEvent) => {
       const { min, max } = u.scales.x ?? {};
       if (!current().onZoom || min === undefined || max === undefined || min === null || max === null) return;
@@ -187,6 +255,11 @@ export function Plot(props: Props) {
     };
     const back = () => current().onBack?.();
     u.over.addEventListener("pointerdown", down, true);
+    u.over.addEventListener("pointermove", move);
+    u.over.addEventListener("pointerup", up);
+    u.over.addEventListener("pointerleave", leave);
+    el.addEventListener("keydown", keys);
+    el.addEventListener("mousedown", press, true);
     u.over.addEventListener("click", click);
     u.over.addEventListener("dblclick", back);
     u.over.addEventListener("wheel", wheel, { passive: false });
@@ -194,10 +267,13 @@ export function Plot(props: Props) {
     watch.observe(el);
     return () => {
       watch.disconnect();
+      unfollow();
+      el.removeEventListener("keydown", keys);
+      el.removeEventListener("mousedown", press, true);
       u.destroy();
       plot.current = undefined;
     };
-  }, [shape, logY, props.yMin]);
+  }, [shape, logY, logX, props.yMin]);
 
   useEffect(() => {
     plot.current?.setData(aligned(props.x, props.curves, logY));
@@ -208,7 +284,7 @@ export function Plot(props: Props) {
     plot.current?.redraw(false, true);
     const [lo, hi] = props.range ?? [undefined, undefined];
     if (lo !== undefined && hi !== undefined) plot.current?.setScale("x", { min: lo, max: hi });
-  }, [props.range?.[0], props.range?.[1], props.marks]);
+  }, [props.range?.[0], props.range?.[1], props.marks, props.band?.[0], props.band?.[1]]);
 
   useImperativeHandle(handle, () => ({
     draw: (x, next) => plot.current?.setData(aligned(x, next, logY)),
@@ -216,7 +292,12 @@ export function Plot(props: Props) {
 
   return (
     <div className="relative min-h-0 flex-1">
-      <div ref={host} role="img" aria-label={props.label} className="absolute inset-0" />
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: arrows move the crosshair over the picture */}
+      <div ref={host} role="img" tabIndex={0} aria-label={props.label} className="absolute inset-0" />
+      <span
+        ref={readout}
+        className="num pointer-events-none absolute top-1 right-3 flex gap-x-2 bg-sheet/85 px-1 text-[11px] leading-4 whitespace-pre"
+      />
       <span className="pointer-events-none absolute right-3 bottom-6 bg-sheet/80 px-1 text-[12px] text-soft">
         {xLabel}
       </span>

@@ -39,7 +39,7 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
         aria-invalid={wrong !== ""}
         aria-describedby={wrong ? id : undefined}
         className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "quiet text-right" : ""}`}
-        style={{ width: width ?? `${Math.max(text.length, 2) + 1}ch` }}
+        style={{ width: width ?? `${Math.max(text.length, 1) + 0.6}ch` }}
         value={text}
         onFocus={(e) => {
           setEditing(true);
@@ -75,9 +75,12 @@ export function ChosenWord<T extends string | number>({
   value,
   options,
   onSet,
+  empty,
 }: {
   label: string;
   value: T;
+  /** What stands there while none of the options is chosen. */
+  empty?: string;
   /** `face` is what the sentence says, where the list says more. */
   options: { value: T; says: string; face?: string }[];
   onSet: (value: T) => void;
@@ -86,7 +89,7 @@ export function ChosenWord<T extends string | number>({
   return (
     <Listbox value={value} onChange={onSet}>
       <ListboxButton aria-label={label} className="word whitespace-nowrap">
-        {chosen?.face ?? chosen?.says ?? String(value)}
+        {chosen?.face ?? chosen?.says ?? empty ?? String(value)}
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

@@ -15,7 +15,7 @@ export function Cautions({ cautions, onFix, onWaive, onSelect, selected }: Props
   const open = cautions.filter((c) => !c.waived).length;
   const waived = cautions.length - open;
   const counted = [open > 0 && `${open} open`, waived > 0 && `${waived} waived`].filter(Boolean).join(", ");
-  const byKey = cautions.find((c) => c.input === selected && c.fix.length > 0 && !c.waived);
+  const byKey = cautions.find((c) => c.input === selected && mendable(c));
   return (
     <Panel
       title="Cautions"
@@ -39,9 +39,12 @@ export function Cautions({ cautions, onFix, onWaive, onSelect, selected }: Props
   );
 }
 
+/** Whether one press puts it right. */
+export const mendable = (c: Caution) => c.fix_says != null && !c.waived;
+
 type FindingProps = Omit<Props, "cautions" | "selected"> & { caution: Caution; byKey: boolean };
 
-function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: FindingProps) {
+export function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: FindingProps) {
   const [reason, setReason] = useState<string>();
   const [wrong, setWrong] = useState("");
   const line = useRef<HTMLLIElement>(null);

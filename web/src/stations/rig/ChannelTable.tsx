@@ -6,7 +6,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Cell, Channel, RigBody } from "../../api/client";
-import { levelsOf, usePictures } from "../../api/live";
+import { useLevels } from "../../api/live";
 import { digits } from "../../ui/format";
 import { ColumnHead } from "./ColumnHead";
 import { type Column, template } from "./columns";
@@ -71,9 +71,9 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
   }, [selected, rows, virtual]);
 
   // Levels are painted straight into the cells on the screen: no rendering twenty times a second.
-  usePictures({ levels: true }, (p) => {
-    if (p.kind !== "levels" || !scroller.current) return;
-    const levels = new Map(levelsOf(p).map((l) => [l.input, l]));
+  useLevels((heard) => {
+    if (!scroller.current) return;
+    const levels = new Map(heard.map((l) => [l.input, l]));
     for (const cell of scroller.current.querySelectorAll<HTMLElement>("[data-level]")) {
       const l = levels.get(Number(cell.dataset.level));
       const c = l && byInput.get(l.input);

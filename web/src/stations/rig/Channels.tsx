@@ -1,13 +1,15 @@
 /** The channel table with its patch bay, details and cautions. */
 import { useEffect, useMemo, useRef, useState } from "react";
-import { told as answered, api, type Caution, type RigBody } from "../../api/client";
+import type { RigBody } from "../../api/client";
+import { useSavePlan } from "../../api/queries";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
-import { Cautions } from "./Cautions";
+import { Cautions, mendable } from "./Cautions";
 import { ChannelTable } from "./ChannelTable";
 import { columnOf } from "./columns";
 import { useEditing } from "./editing";
+import { mending } from "./mending";
 import { PatchBay } from "./PatchBay";
 import { ReviewDialog } from "./ReviewDialog";
 import { Selected } from "./Selected";
@@ -19,6 +21,7 @@ import { useRows, useView } from "./view";
 export function Channels({ body }: { body: RigBody }) {
   const { id } = useCampaign();
   const editing = useEditing(id, body);
+  const save = useSavePlan(id);
   const { selected, chosen, select } = useSelection(1);
   const [error, setError] = useState<Error>();
   const find = useRef<HTMLInputElement>(null);
@@ -26,21 +29,7 @@ export function Channels({ body }: { body: RigBody }) {
   const channels = body.rig.channels;
   const rows = useRows(channels, body.cautions, view);
 
-  const fix = (c: Caution) => {
-    setError(undefined);
-    editing
-      .write({ cells: c.fix }, c.fix_says ?? c.says)
-      .then((a) => a.refused[0] && setError(new Error(a.refused[0].says)), setError);
-  };
-  const waive = async (c: Caution, reason: string | null) =>
-    editing.take(
-      await answered(
-        api.POST("/api/campaigns/{id}/rig/waivers", {
-          params: { path: { id: id ?? 0 } },
-          body: { rule: c.rule, input: c.input ?? null, says: c.says, reason },
-        }),
-      ),
-    );
+  const { fix, waive } = mending({ campaign: id, editing, savePlan: save.mutateAsync, onError: setError });
 
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
@@ -50,7 +39,7 @@ export function Channels({ body }: { body: RigBody }) {
         find.current?.focus();
       } else if (e.altKey && e.key.toLowerCase() === "f") {
         e.preventDefault();
-        const c = body.cautions.find((k) => k.input === selected && k.fix.length > 0 && !k.waived);
+        const c = body.cautions.find((k) => k.input === selected && mendable(k));
         if (c) fix(c);
       }
     };

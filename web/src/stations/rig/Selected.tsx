@@ -1,7 +1,7 @@
 /** The selected channel, or what several have in common: the last moments, every setting, what follows. */
 import { useEffect, useRef, useState } from "react";
 import type { Channel, RigBody } from "../../api/client";
-import { usePictures } from "../../api/live";
+import { usePicture } from "../../api/live";
 import { digits, withUnit } from "../../ui/format";
 import { Panel } from "../../ui/Panel";
 import { colour } from "../../ui/traces";
@@ -22,9 +22,9 @@ export function Selected({ rig, channel, all, editing }: Props) {
     setOpen(!open);
   };
   const on = channel?.on === true && all.length < 2;
-  usePictures(on ? { waveform: { inputs: [channel.input], seconds: 0.2, points: 290 } } : undefined, (p) => {
-    if (p.kind === "waveform" && p.inputs[0] === channel?.input && canvas.current)
-      paint(canvas.current, p.values, p.points);
+  const show = on ? { show: "waveform" as const, inputs: [channel.input], seconds: 0.2, points: 290 } : undefined;
+  usePicture(show, (p) => {
+    if (p.inputs[0] === channel?.input && canvas.current) paint(canvas.current, p.values, p.points);
   });
   useEffect(() => {
     if (!on) canvas.current?.getContext("2d")?.clearRect(0, 0, 9999, 999);

@@ -19,6 +19,17 @@ export type Column = {
   options?: (c: Channel, rig: RigBody) => string[];
 };
 
+/** Every coupling there is; an input offers some of them. */
+export const couplings: Channel["coupling"][] = [
+  "IEPE",
+  "DC",
+  "AC",
+  "Charge",
+  "Bridge full",
+  "Bridge half",
+  "Bridge quarter",
+];
+
 const offer = (c: Channel, rig: RigBody) => rig.front_end?.inputs[c.input - 1];
 const unitsOf = (c: Channel, rig: RigBody) => rig.units.find((u) => u.quantity === c.quantity);
 const filter = (hz: number) => (hz > 0 ? `${plain(hz)} Hz` : "off");
@@ -65,7 +76,7 @@ export const columns: Column[] = [
     width: 57,
     usual: true,
     text: (c) => c.coupling,
-    options: (c, rig) => offer(c, rig)?.couplings ?? ["DC", "AC", "IEPE"],
+    options: (c, rig) => offer(c, rig)?.couplings ?? couplings,
   },
   {
     key: "range_v",

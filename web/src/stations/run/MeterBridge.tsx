@@ -1,10 +1,7 @@
 /** All channels' levels side by side: now and held peak as share of range. */
 import { useRef, useState } from "react";
 import type { Channel } from "../../api/client";
-import { levelsOf, usePictures } from "../../api/live";
-import { orders } from "../../shell/capture";
-import { Button } from "../../ui/Button";
-import { Panel } from "../../ui/Panel";
+import { useLevels } from "../../api/live";
 import { Bridge } from "../rig/levels/Bridge";
 
 const CLOSE = 0.85;
@@ -19,19 +16,9 @@ export function MeterBridge({ channels, shown, onToggle }: Props) {
   const on = channels.filter((c) => c.on);
   if (on.length > MOST) {
     return (
-      <Panel
-        title="Levels"
-        says={`${on.length} channels, share of range, now and held; double-click or Enter shows one below`}
-        aside={
-          <Button look="link" onClick={() => orders.resetLevels()}>
-            Reset
-          </Button>
-        }
-      >
-        <div className="flex h-36 flex-col px-3 pb-1.5">
-          <Bridge channels={on} selected={cursor} onSelect={setCursor} onOpen={onToggle} marked={shown} most={128} />
-        </div>
-      </Panel>
+      <div className="flex min-h-0 flex-1 flex-col px-3 pb-1.5">
+        <Bridge channels={on} selected={cursor} onSelect={setCursor} onOpen={onToggle} marked={shown} most={128} />
+      </div>
     );
   }
   return <Bars channels={channels} shown={shown} onToggle={onToggle} />;
@@ -40,10 +27,9 @@ export function MeterBridge({ channels, shown, onToggle }: Props) {
 function Bars({ channels, shown, onToggle }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const over = useRef<HTMLSpanElement>(null);
-  usePictures({ levels: true }, (p) => {
-    if (p.kind !== "levels") return;
+  useLevels((levels) => {
     const close: number[] = [];
-    for (const l of levelsOf(p)) {
+    for (const l of levels) {
       const bar = host.current?.querySelector<HTMLElement>(`[data-bar="${l.input}"]`);
       bar?.style.setProperty("--now", `${Math.min(l.peak, 1) * 100}%`);
       bar?.style.setProperty("--held", `${Math.min(l.held, 1) * 100}%`);
@@ -57,19 +43,9 @@ function Bars({ channels, shown, onToggle }: Props) {
     }
   });
   return (
-    <Panel
-      title="Levels"
-      says="share of range, now and held; press a bar to show its channel below"
-      aside={
-        <>
-          <span ref={over} className="text-[13px] text-soft" />
-          <Button look="link" onClick={() => orders.resetLevels()}>
-            Reset
-          </Button>
-        </>
-      }
-    >
-      <div ref={host} className="flex h-24 items-stretch gap-1 px-3 pb-1.5">
+    <div className="relative flex min-h-0 flex-1 flex-col">
+      <span ref={over} className="absolute -top-7 right-24 text-[13px] text-soft" />
+      <div ref={host} className="flex min-h-0 flex-1 items-stretch gap-1 px-3 pb-1">
         {channels.map((c) => {
           const on = shown.includes(c.input);
           return (
@@ -82,7 +58,7 @@ function Bars({ channels, shown, onToggle }: Props) {
               aria-label={`Show input ${c.input}, ${c.name}`}
               title={c.name || "free"}
               onClick={() => onToggle(c.input)}
-              className={`flex min-w-0 flex-1 flex-col items-center px-1 ${on ? "bg-shoal" : ""} disabled:opacity-40`}
+              className={`flex max-w-24 min-w-0 flex-1 flex-col items-center px-1 ${on ? "bg-shoal" : ""} disabled:opacity-40`}
             >
               <span className="relative mt-1 w-full max-w-6 flex-1 bg-trough">
                 <span
@@ -103,6 +79,6 @@ function Bars({ channels, shown, onToggle }: Props) {
           );
         })}
       </div>
-    </Panel>
+    </div>
   );
 }

@@ -2,59 +2,80 @@
 import { useCallback, useState } from "react";
 import type { Range } from "../../ui/Plot";
 
-export type SpectrumSet = {
-  block: number;
-  window: string;
-  overlap: number;
-  scaling: string;
-  averaging: string;
-  unit: string;
+/** What is set on spectra. */
+export type Cursors = {
+  tool: "peak" | "harmonics" | "sidebands" | "band";
+  peaks: { name: string; hz: number }[];
+  harmonics: { base_hz: number; count: number } | null;
+  sidebands: { center_hz: number; spacing_hz: number; count: number } | null;
+  band: Range | null;
+  /** How many of the highest peaks are listed; none where 0. */
+  highest: number;
+  /** Elements of the machine whose lines are shown, and how many multiples of each. */
+  elements: string[];
+  multiples: number;
 };
 
-export type Look = { channels: number[]; bracket: Range | null; spectrum: SpectrumSet; shown: Range | null };
+/** A stretch that is kept under a letter. */
+export type KeptBracket = { name: string; range: Range };
 
-export const firstLook: Look = {
+export type Look = {
+  channels: number[];
+  bracket: Range | null;
+  /** Stretches kept, so that lenses can look at several at once. */
+  kept: KeptBracket[];
+  /** Shown stretch of every kind of axis but time, which is the bracket: lenses share it. */
+  shown: Record<string, Range | null>;
+  cursors: Cursors;
+};
+
+const noCursors: Cursors = {
+  tool: "peak",
+  peaks: [],
+  harmonics: null,
+  sidebands: null,
+  band: null,
+  highest: 0,
+  elements: [],
+  multiples: 3,
+};
+
+const first = (rate: number): Look => ({
   channels: [7, 8],
   bracket: null,
-  spectrum: { block: 32768, window: "hann", overlap: 0.5, scaling: "peak", averaging: "linear", unit: "" },
-  shown: [0, 1400],
-};
+  kept: [],
+  shown: { frequency: [0, Math.min(1400, 0.4 * rate)] },
+  cursors: noCursors,
+});
 
-function read(run: number): Look {
+function read(run: number, rate: number): Look {
   try {
-    const own = localStorage.getItem(`study ${run}`) ?? localStorage.getItem("study");
-    const kept = own ? { ...firstLook, ...JSON.parse(own) } : firstLook;
-    return localStorage.getItem(`study ${run}`) ? kept : { ...kept, bracket: null };
+    const own = localStorage.getItem(`study ${run}`);
+    if (own) {
+      const look = { ...first(rate), ...JSON.parse(own) } as Look;
+      return { ...look, cursors: { ...noCursors, ...look.cursors } };
+    }
+    const last = localStorage.getItem("study");
+    const kept = last ? (JSON.parse(last) as Look) : undefined;
+    // Another run may be of another rate: what was zoomed is let go, what was chosen stays.
+    return kept ? { ...first(rate), channels: kept.channels } : first(rate);
   } catch {
-    return firstLook;
+    return first(rate);
   }
 }
 
-export function useLook(run: number): [Look, (part: Partial<Look>) => void] {
-  const [held, setHeld] = useState(() => ({ run, look: read(run) }));
-  const now = held.run === run ? held.look : read(run);
+export function useLook(run: number, rate: number): [Look, (part: Partial<Look>) => void] {
+  const [held, setHeld] = useState(() => ({ run, look: read(run, rate) }));
+  const now = held.run === run ? held.look : read(run, rate);
   const set = useCallback(
     (part: Partial<Look>) =>
       setHeld((was) => {
-        const look = { ...(was.run === run ? was.look : read(run)), ...part };
+        const look = { ...(was.run === run ? was.look : read(run, rate)), ...part };
         localStorage.setItem(`study ${run}`, JSON.stringify(look));
-        localStorage.setItem("study", JSON.stringify({ ...look, bracket: null }));
+        localStorage.setItem("study", JSON.stringify(look));
         return { run, look };
       }),
-    [run],
+    [run, rate],
   );
   return [now, set];
 }
-
-/** The recipe the server is asked to carry out. */
-export const recipeOf = (look: Look, from_s: number, to_s: number) => ({
-  lens: "spectrum",
-  channels: look.channels,
-  stretch: { from_s, to_s },
-  block: look.spectrum.block,
-  window: look.spectrum.window,
-  overlap: look.spectrum.overlap,
-  averaging: look.spectrum.averaging,
-  scaling: look.spectrum.scaling,
-  ...(look.spectrum.unit ? { unit: look.spectrum.unit } : {}),
-});

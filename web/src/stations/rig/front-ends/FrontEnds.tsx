@@ -135,6 +135,7 @@ function UnitLine({ unit: u, letter, busy, onTest, onRestart }: LineProps) {
       </div>
       <span className={lost ? "text-reef" : "text-lee"}>{lost ? "■ clock not locked" : "◆ clock locked"}</span>
       <span className="num">{u.temperature_c ? withUnit(u.temperature_c, "°C", 3) : ""}</span>
+      {u.switched && <span className="text-lamp">● digital output on</span>}
       {u.dark_modules.length > 0 && (
         <span className="text-reef">■ no power in {u.dark_modules.join(", ")}: check its supply</span>
       )}

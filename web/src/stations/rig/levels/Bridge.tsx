@@ -1,7 +1,7 @@
 /** All channels' levels side by side: now and held, as shares of range, painted in one canvas. */
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import type { Channel } from "../../../api/client";
-import { type Level, levelsOf, usePictures } from "../../../api/live";
+import { type Level, useLevels } from "../../../api/live";
 import { colour } from "../../../ui/traces";
 
 type Props = {
@@ -92,9 +92,7 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels, marked 
     }
   };
 
-  usePictures({ levels: true }, (p) => {
-    if (p.kind !== "levels") return;
-    const levels = levelsOf(p);
+  useLevels((levels) => {
     newest.current = new Map(levels.map((l) => [l.input, l]));
     draw();
     onLevels?.(levels);

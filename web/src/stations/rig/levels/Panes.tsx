@@ -1,7 +1,7 @@
 /** Floating panes with the waveform of a channel each; moved by their head, closed singly or all at once. */
 import { useRef, useState } from "react";
 import type { Channel } from "../../../api/client";
-import { usePictures } from "../../../api/live";
+import { usePicture } from "../../../api/live";
 import { withUnit } from "../../../ui/format";
 import { paint } from "../Selected";
 
@@ -12,8 +12,8 @@ const SECONDS = 0.5;
 export function Panes({ channels, onClose }: Props) {
   const canvases = useRef(new Map<number, HTMLCanvasElement>());
   const inputs = channels.map((c) => c.input);
-  usePictures(inputs.length ? { waveform: { inputs, seconds: SECONDS, points: 300 } } : undefined, (p) => {
-    if (p.kind !== "waveform") return;
+  const show = { show: "waveform" as const, inputs, seconds: SECONDS, points: 300 };
+  usePicture(inputs.length ? show : undefined, (p) => {
     p.inputs.forEach((input, i) => {
       const canvas = canvases.current.get(input);
       if (canvas) paint(canvas, p.values, p.points, i * 2 * p.points);

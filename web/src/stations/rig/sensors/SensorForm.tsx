@@ -5,6 +5,7 @@ import { useSensorHistory } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { digits, plain } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
+import { couplings } from "../columns";
 
 type Props = {
   body: RigBody;
@@ -112,7 +113,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
         {line("value", "Sensitivity", { field: "sensitivity" })}
         <Line says="in" value={f.unit} onValue={set("unit")} options={units} />
         {line("reference_hz", "at", { unit: "Hz" })}
-        <Line says="Coupling" value={f.coupling} onValue={set("coupling")} options={["IEPE", "DC", "AC"]} />
+        <Line says="Coupling" value={f.coupling} onValue={set("coupling")} options={couplings} />
         {line("measures_to", "Measures to", { unit: "SI, peak" })}
         {line("resonance_hz", "Resonance", { unit: "Hz" })}
         {line("bias_v", "Rest voltage", { unit: "V" })}

@@ -1,0 +1,221 @@
+/** Watched quantities: what, caution, limit, hysteresis, delay; their trend; the alarms. */
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api, type Schema, told } from "../../api/client";
+import { useWatch } from "../../api/rounds";
+import { Button } from "../../ui/Button";
+import { digits, plain, typedNumber } from "../../ui/format";
+import { Empty, Panel, Wrong } from "../../ui/Panel";
+import { Plot } from "../../ui/Plot";
+import { ChosenWord, TypedWord } from "../../ui/Word";
+import { Alarms, zoneLook } from "../run/panes/LimitsPane";
+import { MeasureWords } from "./measures";
+import type { PlanProps } from "./PlanStation";
+
+type Watched = Schema["Watched"];
+
+export function Limits({ body, channels, campaign, set }: PlanProps) {
+  const [error, setError] = useState<Error>();
+  const watch = useWatch(campaign).data;
+  const [chosen, setChosen] = useState(0);
+  const all = body.plan.watch ?? [];
+  const write = (to: Watched[]) => {
+    setError(undefined);
+    const done = set({ watch: to });
+    done.catch(setError);
+    return done;
+  };
+  const change = (i: number, part: Partial<Watched>) => write(all.map((w, k) => (k === i ? { ...w, ...part } : w)));
+  const first = channels.find((c) => c.quantity === "acceleration") ?? channels[0];
+  const add = () => {
+    if (!first) return;
+    const velocity = first.quantity === "acceleration";
+    const of: Watched["measure"]["of"] = velocity
+      ? { what: "band_rms", from_hz: 10, to_hz: 1000, velocity }
+      : { what: "rms" };
+    const next = channels.find((c) => !all.some((w) => w.measure.input === c.input) && c.quantity === first.quantity);
+    const measure = { input: (next ?? first).input, of };
+    write([...all, { measure, caution: 4.5, limit: 7.1, hysteresis: 0.05, delay_s: 2, switches: false }]).catch(
+      () => undefined,
+    );
+  };
+  const level = (i: number, key: "caution" | "limit", value: number | null | undefined) => (
+    <TypedWord
+      label={`${key} ${i + 1}`}
+      value={value ? plain(value) : "none"}
+      width="7ch"
+      right
+      onSet={async (t) => change(i, { [key]: /^\s*(none)?\s*$/i.test(t) ? null : typedNumber(t, `the ${key}`) })}
+    />
+  );
+  return (
+    <div className="grid min-h-0 flex-1 grid-rows-[auto_1fr] gap-3 overflow-auto">
+      <Panel
+        title="Watched quantities"
+        says="measured twice a second over the last second, also while nothing is recorded"
+      >
+        <div className="px-3 pb-2 text-[13px]">
+          {all.length > 0 && (
+            <table className="w-full">
+              <thead className="text-left text-soft">
+                <tr>
+                  <th className="font-normal">What</th>
+                  <th className="text-right font-normal">Now</th>
+                  <th />
+                  <th className="text-right font-normal">Caution</th>
+                  <th className="text-right font-normal">Limit</th>
+                  <th className="text-right font-normal">Hysteresis</th>
+                  <th className="text-right font-normal">Delay</th>
+                  <th className="text-right font-normal">Over its limit</th>
+                  <th />
+                </tr>
+              </thead>
+              <tbody>
+                {all.map((w, i) => {
+                  const now = watch?.now[i];
+                  const look = zoneLook[now?.zone ?? "good"];
+                  return (
+                    <tr
+                      // biome-ignore lint/suspicious/noArrayIndexKey: a quantity is its place in the list
+                      key={i}
+                      className={`border-t border-rule ${i === chosen ? "bg-shoal" : ""}`}
+                      onFocus={() => setChosen(i)}
+                    >
+                      <td className="py-0.5">
+                        <MeasureWords
+                          measure={w.measure}
+                          channels={channels}
+                          onSet={(measure) => change(i, { measure })}
+                        />
+                      </td>
+                      <td className="num text-right text-[15px]">{digits(now?.value, 3)}</td>
+                      <td className="pl-1">
+                        {now?.unit} <span className={look.colour}>{look.shape}</span>
+                      </td>
+                      <td className="text-right">{level(i, "caution", w.caution)}</td>
+                      <td className="text-right">{level(i, "limit", w.limit)}</td>
+                      <td className="text-right">
+                        <TypedWord
+                          label={`Hysteresis ${i + 1}`}
+                          value={`${plain(Number(((w.hysteresis ?? 0) * 100).toPrecision(6)))} %`}
+                          width="6ch"
+                          right
+                          onSet={async (t) => change(i, { hysteresis: typedNumber(t, "the hysteresis", 0, 90) / 100 })}
+                        />
+                      </td>
+                      <td className="text-right">
+                        <TypedWord
+                          label={`Delay ${i + 1}`}
+                          value={`${plain(w.delay_s ?? 0)} s`}
+                          width="6ch"
+                          right
+                          onSet={async (t) => change(i, { delay_s: typedNumber(t, "the delay", 0, 3600) })}
+                        />
+                      </td>
+                      <td className="text-right">
+                        <ChosenWord
+                          label={`Over its limit ${i + 1}`}
+                          value={w.switches ? "output" : "told"}
+                          options={[
+                            { value: "told", says: "it is told and logged", face: "told" },
+                            {
+                              value: "output",
+                              says: "told, and the digital output is on until it is good again",
+                              face: "output on",
+                            },
+                          ]}
+                          onSet={(v) => change(i, { switches: v === "output" }).catch(() => undefined)}
+                        />
+                      </td>
+                      <td className="text-right">
+                        <button
+                          type="button"
+                          aria-label={`Watch ${i + 1} no more`}
+                          className="px-1 hover:text-harbour"
+                          onClick={() => write(all.filter((_, k) => k !== i)).catch(() => undefined)}
+                        >
+                          ✕
+                        </button>
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          )}
+          <Wrong error={error} />
+          <Button look="link" disabled={!first} onClick={add}>
+            Watch a quantity
+          </Button>
+        </div>
+      </Panel>
+      <div className="grid min-h-0 grid-cols-[1.4fr_1fr] gap-3">
+        <Trend campaign={campaign} watched={watch?.now[chosen]} />
+        <Panel title="Alarms" says="newest first" className="min-h-0">
+          <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
+            <Alarms alarms={watch?.alarms ?? []} />
+          </div>
+        </Panel>
+      </div>
+    </div>
+  );
+}
+
+const spans = [
+  { value: 0.25, says: "quarter of an hour" },
+  { value: 1, says: "hour" },
+  { value: 24, says: "day" },
+  { value: 168, says: "week" },
+  { value: 720, says: "month" },
+];
+
+/** A watched quantity over time. */
+function Trend({ campaign, watched }: { campaign: number | undefined; watched: Schema["WatchedNow"] | undefined }) {
+  const [hours, setHours] = useState(0.25);
+  const name = watched?.watched ?? "";
+  const trend = useQuery({
+    queryKey: ["trend", campaign, name, hours],
+    enabled: campaign !== undefined && name !== "",
+    refetchInterval: 10_000,
+    queryFn: () =>
+      told(
+        api.GET("/api/campaigns/{id}/trend", {
+          params: { path: { id: campaign ?? 0 }, query: { watched: name, hours } },
+        }),
+      ),
+  });
+  const points = trend.data;
+  const unit_ms = hours > 1 ? 3.6e6 : 6e4;
+  const x = useMemo(
+    () => points?.map((p) => (new Date(p.at).getTime() - Date.now()) / unit_ms) ?? [],
+    [points, unit_ms],
+  );
+  const curves = useMemo(
+    () => [{ name: "trend", high: points?.map((p) => p.high) ?? [], low: points?.map((p) => p.low) ?? [] }],
+    [points],
+  );
+  return (
+    <Panel
+      title="Trend"
+      says={
+        <>
+          {name || "nothing watched"}, {watched?.unit}, the last{" "}
+          <ChosenWord label="How far back" value={hours} options={spans} onSet={setHours} />
+        </>
+      }
+      className="min-h-52"
+    >
+      {points && points.length > 0 ? (
+        <Plot
+          label="Trend"
+          x={x}
+          curves={curves}
+          xLabel={hours > 1 ? "hours before now" : "minutes before now"}
+          yMin={0}
+        />
+      ) : (
+        <Empty says="A value is kept every ten seconds; the first ones are on their way." />
+      )}
+    </Panel>
+  );
+}

@@ -1,0 +1,246 @@
+/** Rounds by the clock: schedule, what is measured, and the table that grows. */
+import { useState } from "react";
+import type { Schema } from "../../api/client";
+import { useOrderRounds, useRounds } from "../../api/rounds";
+import { Button } from "../../ui/Button";
+import { digits, plain, span, typedNumber } from "../../ui/format";
+import { Empty, Panel, Wrong } from "../../ui/Panel";
+import { TypedWord } from "../../ui/Word";
+import { MeasureWords } from "./measures";
+import type { PlanProps } from "./PlanStation";
+
+type Rounds = Schema["Rounds"];
+
+const units: Record<string, number> = { s: 1, min: 60, h: 3600, d: 86400 };
+
+/** A time as typed: seconds, minutes, hours or days. */
+function time(text: string, what: string): number {
+  const m = text
+    .trim()
+    .replace(",", ".")
+    .match(/^([\d.]+)\s*(s|min|h|d)?$/);
+  const s = Number(m?.[1]) * (units[m?.[2] ?? "s"] ?? 1);
+  if (!m || !(s > 0)) throw new Error(`${what} is “${text}”; allowed is a time such as 30 s, 15 min, 2 h or 1 d`);
+  return s;
+}
+
+const local = (at: string | null | undefined) => {
+  if (!at) return "";
+  const d = new Date(at);
+  return new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 16);
+};
+
+export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
+  const [error, setError] = useState<Error>();
+  const r = body.plan.rounds;
+  const schedule = useRounds(campaign).data;
+  const order = useOrderRounds(campaign);
+  const going = schedule?.state === "going";
+  const write = (part: Partial<Rounds> | null) => {
+    setError(undefined);
+    const was = r ?? { every_s: 900, length_s: 5, count: 32, measures: [] };
+    const done = set({ rounds: part === null ? null : { ...was, ...part } });
+    done.catch(setError);
+    return done;
+  };
+  const first = channels[0];
+  if (!r)
+    return (
+      <Panel title="Rounds">
+        <Empty says="Captures by the clock, unattended: every so often, for so long, so many times.">
+          <Button
+            look="main"
+            onClick={() =>
+              write({ measures: first ? [{ input: first.input, of: { what: "rms" } }] : [] }).catch(() => undefined)
+            }
+          >
+            Plan rounds
+          </Button>
+        </Empty>
+      </Panel>
+    );
+  const measures = r.measures ?? [];
+  const at = (key: "begin_at" | "end_at", label: string, none: string) => (
+    <label className="whitespace-nowrap">
+      {label}{" "}
+      <input
+        type="datetime-local"
+        className="word"
+        value={local(r[key])}
+        onChange={(e) =>
+          write({ [key]: e.target.value ? new Date(e.target.value).toISOString() : null }).catch(() => undefined)
+        }
+      />
+      {!r[key] && <span className="text-[13px] text-soft"> ({none})</span>}
+    </label>
+  );
+  return (
+    <div className="grid min-h-0 flex-1 grid-rows-[auto_1fr] gap-3">
+      <Panel
+        title="Rounds"
+        aside={
+          <Button
+            look={going ? "plain" : "main"}
+            onClick={() => {
+              setError(undefined);
+              order.mutateAsync(!going).catch(setError);
+            }}
+          >
+            {going ? "Stop the rounds" : "Start the rounds"}
+          </Button>
+        }
+      >
+        <div className="px-3 pb-2 text-[15px] leading-8">
+          Every{" "}
+          <TypedWord
+            label="Every"
+            value={short(r.every_s)}
+            onSet={async (t) => write({ every_s: time(t, "the time between rounds") })}
+          />{" "}
+          keep{" "}
+          <TypedWord
+            label="Length of a round"
+            value={short(r.length_s)}
+            onSet={async (t) => write({ length_s: time(t, "a round") })}
+          />
+          ,{" "}
+          <TypedWord
+            label="How many rounds"
+            value={plain(r.count)}
+            onSet={async (t) => write({ count: Math.round(typedNumber(t, "the number of rounds", 1, 100000)) })}
+          />{" "}
+          times; {at("begin_at", "begin at", "when started")}; {at("end_at", "none after", "no end")}. Waveforms are
+          kept of{" "}
+          <TypedWord
+            label="Waveforms kept"
+            value={r.keep_newest ? `the newest ${r.keep_newest}` : "all rounds"}
+            width="15ch"
+            onSet={async (t) => {
+              const n = t.match(/\d+/)?.[0];
+              return write({ keep_newest: n ? Number(n) : null });
+            }}
+          />
+          ; that takes {span(body.sums.rounds_s)} in all.
+          <br />
+          From each keep a picture and{" "}
+          {measures.map((m, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a measure is its place in the list
+            <span key={i}>
+              <MeasureWords
+                measure={m}
+                channels={channels}
+                onSet={(to) => write({ measures: measures.map((x, k) => (k === i ? to : x)) })}
+              />
+              <button
+                type="button"
+                aria-label={`Measure ${i + 1} no more`}
+                className="px-1 text-[13px] hover:text-harbour"
+                onClick={() => write({ measures: measures.filter((_, k) => k !== i) }).catch(() => undefined)}
+              >
+                ✕
+              </button>
+              {"; "}
+            </span>
+          ))}
+          {first && (
+            <Button
+              look="link"
+              onClick={() =>
+                write({ measures: [...measures, { input: first.input, of: { what: "peak" } }] }).catch(() => undefined)
+              }
+            >
+              measure more
+            </Button>
+          )}
+          {" · "}
+          <Button look="link" onClick={() => write(null).catch(() => undefined)}>
+            no rounds
+          </Button>
+          <Wrong error={error} />
+        </div>
+      </Panel>
+      <Table schedule={schedule} campaign={campaign} />
+    </div>
+  );
+}
+
+const short = (s: number) =>
+  s >= 7200 && s % 3600 === 0
+    ? `${plain(s / 3600)} h`
+    : s >= 120 && s % 60 === 0
+      ? `${plain(s / 60)} min`
+      : `${plain(s)} s`;
+
+/** What each round gave. */
+function Table({
+  schedule: s,
+  campaign,
+}: {
+  schedule: Schema["ScheduleBody"] | null | undefined;
+  campaign: number | undefined;
+}) {
+  if (!s)
+    return (
+      <Panel title="Results">
+        <Empty says="No rounds were started yet. Their values appear here, a line a round." />
+      </Panel>
+    );
+  const looks: Record<string, string> = { done: "", going: "text-buoy", missed: "text-lamp", broken: "text-reef" };
+  const shapes: Record<string, string> = { done: "◆", going: "●", missed: "▲", broken: "▣" };
+  return (
+    <Panel
+      title="Results"
+      says={`${s.state}, ${s.rounds.length} of ${s.count} rounds${s.next_at ? `, the next at ${new Date(s.next_at).toLocaleTimeString("en-GB")}` : ""}`}
+      aside={
+        <a className="text-[13px] text-harbour underline" href={`/api/campaigns/${campaign}/rounds.xlsx`} download>
+          Spreadsheet
+        </a>
+      }
+      className="min-h-0"
+    >
+      <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
+        <table className="w-full text-[13px]" aria-label="Results of the rounds">
+          <thead className="sticky top-0 bg-sheet text-left align-bottom text-soft">
+            <tr>
+              <th className="font-normal">Round</th>
+              <th className="font-normal">Due</th>
+              <th className="font-normal">State</th>
+              {s.heads.map((h) => (
+                <th key={h} className="max-w-36 text-right font-normal">
+                  {h}
+                </th>
+              ))}
+              <th className="pl-4 font-normal">Waveform</th>
+            </tr>
+          </thead>
+          <tbody>
+            {[...s.rounds].reverse().map((r) => (
+              <tr key={r.number} className="border-t border-rule">
+                <td className="num">{r.number}</td>
+                <td className="num">{new Date(r.due_at).toLocaleString("en-GB")}</td>
+                <td className={looks[r.state]} title={r.says}>
+                  {shapes[r.state]} {r.state}
+                  {r.says && <span className="text-soft"> {r.says}</span>}
+                </td>
+                {s.heads.map((h, i) => (
+                  <td key={h} className="num text-right">
+                    {digits(r.measured[i], 4)}
+                  </td>
+                ))}
+                <td className="pl-4">
+                  {r.state === "done" && (
+                    <img
+                      src={`/api/campaigns/${campaign}/rounds/${r.number}/picture.svg`}
+                      alt={`Waveform of round ${r.number}`}
+                      className="h-7 w-72"
+                    />
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </Panel>
+  );
+}

@@ -1,0 +1,327 @@
+/** Overview, bench of lenses, channels and cursors of a run. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
+import { useNavigate } from "react-router";
+import { type Analysis, api, type RunDetail, told } from "../../api/client";
+import { useReport, useSaveReport } from "../../api/queries";
+import { Panel as Sheet, Wrong } from "../../ui/Panel";
+import type { Range } from "../../ui/Plot";
+import { useHeight } from "../../ui/useHeight";
+import { BenchBar } from "./BenchBar";
+import { COLUMNS, leave, left, type Panel, ROWS, usual, type Working } from "./bench";
+import { ChannelList } from "./ChannelList";
+import { CursorSlip } from "./cursors/CursorSlip";
+import { clicked, marksOf } from "./cursors/clicks";
+import { Notes } from "./cursors/Notes";
+import { markerLines, useReadings } from "./cursors/useReadings";
+import { KeepDialog } from "./KeepDialog";
+import { LaidBar } from "./LaidBar";
+import { useLaid } from "./laid";
+import { fitting, type Recipe } from "./lens/fields";
+import { LensPanel } from "./lens/LensPanel";
+import { Overview } from "./overview/Overview";
+import { corrected, recipeOf, rowOf, rowsOf } from "./rows";
+import { useLook } from "./state";
+import { TachoCorrection } from "./TachoCorrection";
+import { Takes } from "./Takes";
+
+const GAP = 8;
+const spectral = (p: Panel) =>
+  p.recipe.lens === "spectrum" || (p.recipe.lens === "envelope" && p.recipe.output !== "waveform");
+
+/** A bench that another run was looked at with: blocks much longer than this run's are shortened. */
+function fitted(bench: Working, run: RunDetail): Working {
+  const most = fitting(run.sample_rate_hz, Math.max(run.duration_s / 2, 0.05));
+  const fit = (p: Panel): Panel => {
+    const block = p.recipe.block as number | undefined;
+    return block && block > most ? { ...p, recipe: { ...p.recipe, block: most } } : p;
+  };
+  return { ...bench, panels: bench.panels.map(fit) };
+}
+
+export function BenchView({ run, campaign }: { run: RunDetail; campaign: number | undefined }) {
+  const [look, setLook] = useLook(run.id, run.sample_rate_hz);
+  const [bench, setBench] = useState<Working>(() => fitted(left(campaign) ?? { name: "", panels: usual(run) }, run));
+  const [trail, setTrail] = useState<{ bracket: Range[]; shown: Record<string, (Range | null)[]> }>({
+    bracket: [],
+    shown: {},
+  });
+  const [curve, setCurve] = useState(0);
+  // The spectrum that was clicked last is the one the cursors read.
+  const [active, setActive] = useState<number>();
+  const [error, setError] = useState<Error>();
+  const [keeping, setKeeping] = useState<object>();
+  const { width, containerRef, mounted } = useContainerWidth();
+  const height = useHeight(containerRef);
+  const report = useReport(campaign).data;
+  const save = useSaveReport(campaign);
+  const go = useNavigate();
+
+  const known = rowsOf(run).map((c) => c.channel);
+  const wanted = look.channels.filter((c) => known.includes(c));
+  const chosen = wanted.length ? wanted : known.slice(0, 1);
+  const unit = rowOf(run, chosen[0] ?? 1)?.unit ?? "";
+  const drawn = chosen.filter((c) => rowOf(run, c)?.unit === unit);
+  const bracket: Range = look.bracket ?? [0, run.duration_s];
+  const entries = corrected(run);
+  const over = useLaid(run, bracket[0]);
+
+  const markers = useQuery({
+    queryKey: ["markers", run.id, bracket[0], bracket[1], entries],
+    queryFn: ({ signal }) =>
+      told(
+        api.GET("/api/runs/{id}/markers", {
+          params: { path: { id: run.id }, query: { from_s: bracket[0], to_s: bracket[1] } },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  }).data;
+  const { cursors } = look;
+  const setCursors = (part: Partial<typeof cursors>) => setLook({ cursors: { ...cursors, ...part } });
+  const lines = useMemo(() => markerLines(markers, cursors), [markers, cursors]);
+  const touched = active === undefined ? undefined : bench.panels[active];
+  const read = touched && spectral(touched) ? touched : bench.panels.find(spectral);
+  const readChannels = read?.channels.length ? read.channels : drawn;
+  const readBracket = look.kept.find((k) => k.name === read?.look.bracket)?.range ?? bracket;
+  const within = 2.5 * (run.sample_rate_hz / Number(read?.recipe.block ?? 4096));
+  const at = Math.min(curve, Math.max(readChannels.length - 1, 0));
+  const readings = useReadings(
+    run.id,
+    read && recipeOf(run, read.recipe, readChannels, readBracket),
+    at,
+    cursors,
+    lines,
+    entries,
+    within,
+  );
+  // biome-ignore lint/correctness/useExhaustiveDependencies: setCursors follows cursors
+  const marks = useMemo(() => marksOf(cursors, readings.data, lines, setCursors), [cursors, readings.data, lines]);
+
+  const notes = useMemo(
+    () => run.notes.map((n) => ({ x: n.place, says: n.says, axis: n.axis, lens: n.lens })),
+    [run.notes],
+  );
+  const change = (panels: Panel[], name = bench.name) => {
+    setBench({ name, panels });
+    leave(campaign, { name, panels });
+  };
+  const set = (i: number, part: Partial<Panel>) =>
+    change(bench.panels.map((p, k) => (k === i ? placed({ ...p, ...part }) : p)));
+  const setBracket = (to: Range) => setLook({ bracket: [Math.max(0, to[0]), Math.min(run.duration_s, to[1])] });
+  const zoomBracket = (to: Range) => {
+    setTrail((t) => ({ ...t, bracket: [...t.bracket, bracket] }));
+    setBracket(to);
+  };
+  const show = (axis: string, to: Range | null) => {
+    setTrail((t) => ({ ...t, shown: { ...t.shown, [axis]: [...(t.shown[axis] ?? []), look.shown[axis] ?? null] } }));
+    const clean: Range | null =
+      to && axis === "frequency" ? [Math.max(0, to[0]), Math.min(run.sample_rate_hz / 2, to[1])] : to;
+    setLook({ shown: { ...look.shown, [axis]: clean } });
+  };
+  const showBack = (axis: string) => {
+    const before = trail.shown[axis] ?? [];
+    const whole: Range | null = axis === "frequency" ? [0, run.sample_rate_hz * run.clean_share] : null;
+    setLook({ shown: { ...look.shown, [axis]: before.length ? (before.at(-1) ?? null) : whole } });
+    setTrail((t) => ({ ...t, shown: { ...t.shown, [axis]: before.slice(0, -1) } }));
+  };
+  const click = (hz: number, perPixel: number, result: Analysis) => {
+    const { part, curve: found } = clicked(cursors, result, hz, perPixel);
+    if (found !== undefined) setCurve(found);
+    setCursors(part);
+  };
+  const toReport = async (recipe: object) => {
+    try {
+      await save.mutateAsync({
+        title: report?.title ?? `Run ${run.number}`,
+        findings: report?.findings ?? "",
+        run_id: run.id,
+        recipe: recipe as never,
+        shown_hz: look.shown.frequency ?? null,
+      });
+      go("/report");
+    } catch (e) {
+      setError(e as Error);
+    }
+  };
+  // A lens that was added is brought into view.
+  const count = useRef(bench.panels.length);
+  useEffect(() => {
+    if (bench.panels.length > count.current) containerRef.current?.scrollTo({ top: 1e6 });
+    count.current = bench.panels.length;
+  }, [bench.panels.length, containerRef]);
+  const rowHeight = Math.max((height - (ROWS - 1) * GAP) / ROWS, 16);
+  const names = readChannels.map((c) => rowOf(run, c)?.name ?? "");
+  // The note is about the lens the cursors read, or the one that stands first.
+  const noted = read ?? bench.panels[0];
+  const spectralNote = noted !== undefined && spectral(noted);
+  const tacho = markers?.tacho;
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_270px] grid-rows-[auto_auto_1fr] gap-2">
+      <div className="col-span-2">
+        <Overview
+          run={run}
+          channel={drawn[0] ?? 1}
+          bracket={bracket}
+          kept={look.kept}
+          onBracket={setBracket}
+          onKept={(kept) => setLook({ kept })}
+        />
+        <LaidBar over={over} />
+      </div>
+      <BenchBar
+        campaign={campaign}
+        run={run}
+        bench={bench}
+        markers={markers}
+        onBench={(b) => change(b.panels, b.name)}
+      />
+      <aside className="row-span-2 flex min-h-0 flex-col gap-2">
+        {run.takes.length > 0 && <Takes run={run} channel={drawn[0] ?? 1} bracket={bracket} onBracket={setBracket} />}
+        <ChannelList run={run} chosen={chosen} drawn={drawn} unit={unit} onSet={(channels) => setLook({ channels })} />
+        <Sheet title="Cursors" says={names[at]} className="min-h-40 flex-1">
+          <div className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto px-3 pb-2">
+            <Wrong error={readings.error} />
+            {read ? (
+              <CursorSlip
+                cursors={cursors}
+                onSet={setCursors}
+                data={readings.data}
+                unit={read.recipe.unit ?? unit}
+                curves={names}
+                curve={at}
+                onCurve={setCurve}
+                markers={markers}
+                lines={lines}
+                tacho={
+                  tacho && (
+                    <TachoCorrection
+                      key={JSON.stringify(tacho)}
+                      run={run}
+                      tacho={tacho}
+                      onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
+                    />
+                  )
+                }
+              />
+            ) : (
+              <p className="text-[13px] text-soft">
+                Cursors read a spectrum; there is none on this bench.{" "}
+                {tacho && (
+                  <>
+                    The speed is told by the{" "}
+                    <TachoCorrection
+                      key={JSON.stringify(tacho)}
+                      run={run}
+                      tacho={tacho}
+                      onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
+                    />
+                    .
+                  </>
+                )}
+              </p>
+            )}
+            {noted && (
+              <div className="text-[13px]">
+                <Notes
+                  run={run}
+                  lens={noted.recipe.lens}
+                  axis={spectralNote ? "frequency" : (axisOf[noted.recipe.lens] ?? "time")}
+                  unit={spectralNote ? "Hz" : axisOf[noted.recipe.lens] === "speed" ? "rpm" : "s"}
+                  channel={readChannels[at]}
+                  place={
+                    spectralNote ? (readings.data.peaks?.lines.at(-1)?.found_hz ?? cursors.peaks.at(-1)?.hz) : undefined
+                  }
+                />
+              </div>
+            )}
+          </div>
+        </Sheet>
+      </aside>
+      <div ref={containerRef} className="relative min-h-0 overflow-x-hidden overflow-y-auto">
+        <Wrong error={error} />
+        {mounted && height > 0 && (
+          <GridLayout
+            width={width}
+            layout={bench.panels.map((p, i) => ({ i: String(i), x: p.x, y: p.y, w: p.w, h: p.h, minW: 3, minH: 3 }))}
+            gridConfig={{ cols: COLUMNS, rowHeight, margin: [GAP, GAP], containerPadding: [0, 0] }}
+            dragConfig={{ handle: ".pane-head", cancel: ".pane-word" }}
+            compactor={noCompactor}
+            onDragStop={(layout) => change(moved(bench.panels, layout))}
+            onResizeStop={(layout) => change(moved(bench.panels, layout))}
+          >
+            {bench.panels.map((p, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a lens is its place in the list
+              <div key={i}>
+                <LensPanel
+                  run={run}
+                  panel={p}
+                  markers={markers}
+                  chosen={drawn}
+                  bracket={bracket}
+                  kept={look.kept}
+                  laid={over.laid}
+                  shown={look.shown}
+                  marks={marks}
+                  notes={notes}
+                  band={cursors.band}
+                  read={p === read && bench.panels.filter(spectral).length > 1}
+                  onSet={(part) => set(i, part)}
+                  onClose={() => change(bench.panels.filter((_, k) => k !== i))}
+                  onBracket={zoomBracket}
+                  onBracketBack={() => {
+                    setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);
+                    setTrail((t) => ({ ...t, bracket: t.bracket.slice(0, -1) }));
+                  }}
+                  onShown={show}
+                  onShownBack={showBack}
+                  onPoint={(hz, perPixel, result) => {
+                    setActive(i);
+                    click(hz, perPixel, result);
+                  }}
+                  onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
+                  onKeep={setKeeping}
+                  onReport={toReport}
+                />
+              </div>
+            ))}
+          </GridLayout>
+        )}
+      </div>
+      {keeping && (
+        <KeepDialog
+          campaign={campaign ?? 0}
+          run={run}
+          recipe={keeping as Recipe}
+          onClose={() => setKeeping(undefined)}
+        />
+      )}
+    </div>
+  );
+}
+
+/** Axes of lenses that are not spectra, for their notes. */
+const axisOf: Record<string, string> = { order_track: "speed", order_map: "speed" };
+
+/** A lens that follows the shaft goes by the tachometer that was put right. */
+const followed = (p: Panel, tacho: object): Panel => (p.recipe.tacho ? { ...p, recipe: { ...p.recipe, tacho } } : p);
+
+const moved = (panels: Panel[], layout: readonly { i: string; x: number; y: number; w: number; h: number }[]) =>
+  panels.map((p, i) => {
+    const to = layout.find((l) => l.i === String(i));
+    return to ? { ...p, x: to.x, y: to.y, w: to.w, h: to.h } : p;
+  });
+
+/** A place and size the bench has. */
+function placed(p: Panel): Panel {
+  const w = Math.min(Math.max(p.w, 3), COLUMNS);
+  return {
+    ...p,
+    w,
+    h: Math.min(Math.max(p.h, 3), 60),
+    x: Math.min(Math.max(p.x, 0), COLUMNS - w),
+    y: Math.max(p.y, 0),
+  };
+}

@@ -1,0 +1,122 @@
+/** Benches of lenses: which stand where, what a new one shows, what is kept between visits. */
+import type { RunDetail, Schema } from "../../api/client";
+import { lensOf, type Recipe } from "./lens/lenses";
+
+export type Scale = "linear" | "log" | "db";
+export type MapColours = "tide" | "ember" | "grey";
+/** How a lens is drawn. */
+export type PanelLook = {
+  scale?: Scale;
+  /** What 0 dB stands for. */
+  db_reference?: number;
+  /** Complex curves: amplitude and phase, or one against the other; any curve as a table. */
+  view?: "bode" | "parts" | "polar" | "curve" | "table";
+  /** Several complex curves: over each other, or each by itself. */
+  arrange?: "together" | "stacked" | "grid";
+  /** Colours of a map. */
+  map?: MapColours;
+  /** The kept bracket it looks at; the moving one where none. */
+  bracket?: string;
+  /** Degrees every phase is turned by. */
+  turn?: number;
+  /** Rainflow: ranges, or ranges by mean. */
+  by_mean?: boolean;
+};
+export type Panel = {
+  x: number;
+  y: number;
+  w: number;
+  h: number;
+  recipe: Recipe;
+  /** Channels of its own; those of the bench where empty. */
+  channels: number[];
+  look: PanelLook;
+};
+
+export const COLUMNS = 12;
+/** Rows that fill the screen. */
+export const ROWS = 16;
+
+/** Lenses of several pictures, one over the other. */
+const TALL = ["response", "cross", "order_track"];
+
+export function fresh(
+  lens: string,
+  run: RunDetail,
+  markers: Schema["MarkersBody"] | undefined,
+  place: Partial<Panel>,
+): Panel {
+  const h = TALL.includes(lens) ? 15 : 10;
+  return { x: 0, y: 0, w: 6, h, recipe: lensOf(lens).fresh(run, markers), channels: [], look: {}, ...place };
+}
+
+/** The two probes that look at the shaft, where there are any. */
+export const probes = (run: RunDetail) =>
+  run.channels
+    .filter((c) => c.recorded.quantity === "displacement")
+    .slice(0, 2)
+    .map((c) => c.channel);
+
+/** The bench of whoever has not made one. */
+export const usual = (run: RunDetail): Panel[] => [
+  fresh("waveform", run, undefined, { w: 12, h: 6 }),
+  fresh("spectrum", run, undefined, { w: 12, h: 10, y: 6 }),
+];
+
+/** Benches for what is done most often. */
+export const ready: { name: string; panels: (run: RunDetail, m: Schema["MarkersBody"] | undefined) => Panel[] }[] = [
+  { name: "waveform and spectrum", panels: (run) => usual(run) },
+  {
+    name: "run-up or coast-down",
+    panels: (run, m) => [
+      fresh("order_map", run, m, { w: 6, h: 16 }),
+      fresh("order_track", run, m, { x: 6, w: 6, h: 16 }),
+      fresh("order_track", run, m, { y: 16, w: 6, h: 15, look: { view: "polar" } }),
+      fresh("speed", run, m, { x: 6, y: 16, w: 6, h: 15 }),
+    ],
+  },
+  {
+    name: "bearing and gear",
+    panels: (run) => [
+      fresh("spectrum", run, undefined, { w: 12, h: 8 }),
+      fresh("envelope", run, undefined, { w: 12, h: 8, y: 8 }),
+    ],
+  },
+  {
+    name: "shaft",
+    panels: (run, m) => [
+      fresh("orbit", run, m, { w: 5, h: 16, channels: probes(run) }),
+      fresh("order_track", run, m, {
+        x: 5,
+        w: 7,
+        h: 16,
+        channels: probes(run),
+        look: { arrange: "stacked" },
+      }),
+    ],
+  },
+  {
+    name: "durability",
+    panels: (run) => [
+      fresh("distribution", run, undefined, {}),
+      fresh("rainflow", run, undefined, { x: 6 }),
+      fresh("statistics", run, undefined, { y: 10 }),
+      fresh("shock", run, undefined, { x: 6, y: 10 }),
+    ],
+  },
+];
+
+export type Working = { name: string; panels: Panel[] };
+const key = (campaign: number | undefined) => `study-bench-${campaign ?? 0}`;
+
+/** The bench as it was left in this browser. */
+export function left(campaign: number | undefined): Working | undefined {
+  try {
+    return JSON.parse(localStorage.getItem(key(campaign)) ?? "null") ?? undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+export const leave = (campaign: number | undefined, bench: Working) =>
+  localStorage.setItem(key(campaign), JSON.stringify(bench));

@@ -1,0 +1,327 @@
+/** The slip beside the plots: which cursor is set by a click, and what the cursors read. */
+import type { ReactNode } from "react";
+import type { Schema } from "../../../api/client";
+import { digits, plain, typedNumber } from "../../../ui/format";
+import { ChosenWord, TypedWord } from "../../../ui/Word";
+import type { Cursors } from "../state";
+import { Highest } from "./Highest";
+import type { MarkerLine, Readings } from "./useReadings";
+
+type Props = {
+  cursors: Cursors;
+  onSet: (part: Partial<Cursors>) => void;
+  data: Readings;
+  unit: string;
+  curves: string[];
+  curve: number;
+  onCurve: (curve: number) => void;
+  markers: Schema["MarkersBody"] | undefined;
+  lines: MarkerLine[];
+  /** Where the tachometer is put right. */
+  tacho: ReactNode;
+};
+
+const tools: { tool: Cursors["tool"]; says: string; hint: string }[] = [
+  { tool: "peak", says: "Peak", hint: "Click near a peak to read it between the lines." },
+  { tool: "harmonics", says: "Harmonics", hint: "Click a line; drag any member to fit the family." },
+  { tool: "sidebands", says: "Sidebands", hint: "Click the line in the middle, then drag a sideband." },
+  { tool: "band", says: "Band", hint: "Shift-drag over a band to read its level." },
+];
+
+export function CursorSlip({ cursors, onSet, data, unit, curves, curve, onCurve, markers, lines, tacho }: Props) {
+  const tool = tools.find((t) => t.tool === cursors.tool);
+  const word = (label: string, value: number, unitOf: string, set: (x: number) => void, lo = 0) => (
+    <TypedWord
+      label={label}
+      value={`${plain(Number(value.toPrecision(7)))} ${unitOf}`.trim()}
+      onSet={async (t) => set(typedNumber(t, label.toLowerCase(), lo))}
+    />
+  );
+  const { harmonics, sidebands, band } = cursors;
+  return (
+    <div className="text-[13px]">
+      <div role="radiogroup" aria-label="Cursor" className="flex flex-wrap gap-x-2.5">
+        {tools.map((t) => (
+          <label key={t.tool} className="flex cursor-pointer items-center gap-1">
+            <input
+              type="radio"
+              name="cursor"
+              className="accent-harbour"
+              checked={cursors.tool === t.tool}
+              onChange={() => onSet({ tool: t.tool })}
+            />
+            {t.says}
+          </label>
+        ))}
+      </div>
+      <p className="text-[12px] text-soft">{tool?.hint}</p>
+      {curves.length > 1 && (
+        <p className="leading-7">
+          Read of{" "}
+          <ChosenWord
+            label="Curve read"
+            value={curve}
+            options={curves.map((c, i) => ({ value: i, says: c }))}
+            onSet={onCurve}
+          />
+        </p>
+      )}
+      {cursors.peaks.length > 0 && <Peaks {...{ cursors, onSet, data, unit }} />}
+      {harmonics && (
+        <Family
+          title="Harmonics"
+          read={data.harmonics}
+          unit={unit}
+          onDrop={() => onSet({ harmonics: null })}
+          says={
+            <>
+              {word(
+                "Count",
+                harmonics.count,
+                "",
+                (count) => onSet({ harmonics: { ...harmonics, count: Math.round(count) } }),
+                1,
+              )}{" "}
+              of {word("Base", harmonics.base_hz, "Hz", (base_hz) => onSet({ harmonics: { ...harmonics, base_hz } }))}
+            </>
+          }
+        />
+      )}
+      {sidebands && (
+        <Family
+          title="Sidebands"
+          read={data.sidebands}
+          unit={unit}
+          onDrop={() => onSet({ sidebands: null })}
+          says={
+            <>
+              {word(
+                "Sideband count",
+                sidebands.count,
+                "",
+                (n) => onSet({ sidebands: { ...sidebands, count: Math.round(n) } }),
+                1,
+              )}{" "}
+              on each side of{" "}
+              {word("Center", sidebands.center_hz, "Hz", (center_hz) =>
+                onSet({ sidebands: { ...sidebands, center_hz } }),
+              )}
+              ,{" "}
+              {word("Spacing", sidebands.spacing_hz, "Hz", (spacing_hz) =>
+                onSet({ sidebands: { ...sidebands, spacing_hz } }),
+              )}{" "}
+              apart
+            </>
+          }
+        />
+      )}
+      {band && (
+        <section className="mt-2 border-t border-rule pt-1">
+          <Head title="Band" onDrop={() => onSet({ band: null })} />
+          <p>
+            {digits(band[0], 5)} to {digits(band[1], 5)} Hz:{" "}
+            <b className="num" data-reading="level">
+              {digits(data.band?.level, 4)}
+            </b>{" "}
+            {data.band?.unit} rms
+          </p>
+          {data.band?.refused && <p className="text-reef">{data.band.refused}</p>}
+        </section>
+      )}
+      <Highest {...{ cursors, data, unit, onSet }} />
+      <Markers {...{ cursors, onSet, data, unit, markers, lines, tacho }} />
+    </div>
+  );
+}
+
+function Head({ title, onDrop }: { title: string; onDrop: () => void }) {
+  return (
+    <h3 className="flex font-semibold text-mark">
+      {title}
+      <button
+        type="button"
+        aria-label={`Take ${title.toLowerCase()} away`}
+        className="ml-auto text-soft"
+        onClick={onDrop}
+      >
+        ×
+      </button>
+    </h3>
+  );
+}
+
+/** Peaks by letter; from the second on with the distance from the first. */
+function Peaks({ cursors, onSet, data, unit }: Pick<Props, "cursors" | "onSet" | "data" | "unit">) {
+  const lines = data.peaks?.lines ?? [];
+  const first = lines[0]?.found_hz ?? cursors.peaks[0]?.hz ?? 0;
+  return (
+    <table className="mt-1 w-full" aria-label="Readings">
+      <thead>
+        <tr className="border-b border-ink text-right text-soft">
+          <th />
+          <th className="font-normal">Hz</th>
+          <th className="font-normal">{unit}</th>
+          <th className="font-normal">Δ Hz</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {cursors.peaks.map((p, i) => {
+          const line = lines[i];
+          const hz = line?.found_hz ?? p.hz;
+          return (
+            <tr key={p.name} className="border-b border-rule">
+              <td className="text-mark">{p.name}</td>
+              <td className="num text-right" data-reading="hz">
+                {line ? digits(hz, 6) : ""}
+              </td>
+              <td className="num text-right" data-reading="value">
+                {line ? digits(line.value, 4) : ""}
+              </td>
+              <td className="num text-right">{i ? digits(hz - first, 5) : ""}</td>
+              <td className="text-right">
+                <button
+                  type="button"
+                  aria-label={`Take reading ${p.name} away`}
+                  className="text-soft"
+                  onClick={() => onSet({ peaks: cursors.peaks.filter((x) => x !== p) })}
+                >
+                  ×
+                </button>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+/** A family's members; those that were not found say so. */
+function Family({
+  title,
+  says,
+  read,
+  unit,
+  onDrop,
+}: {
+  title: string;
+  says: React.ReactNode;
+  read: Readings["harmonics"];
+  unit: string;
+  onDrop: () => void;
+}) {
+  const found = read?.lines.filter((l) => l.found_hz != null).length ?? 0;
+  return (
+    <section className="mt-2 border-t border-rule pt-1" aria-label={title}>
+      <Head title={title} onDrop={onDrop} />
+      <p className="leading-7">{says}</p>
+      {read?.refused && <p className="text-reef">{read.refused}</p>}
+      {read?.spacing_hz != null && (
+        <p>
+          fitted{" "}
+          <b className="num" data-reading="spacing">
+            {digits(read.spacing_hz, 6)}
+          </b>{" "}
+          Hz, {found} of {read.lines.length} found
+        </p>
+      )}
+      <table className="w-full">
+        <tbody>
+          {read?.lines.map((l) => (
+            <tr key={l.number} className={`border-t border-rule ${l.found_hz == null ? "text-soft" : ""}`}>
+              <td className="text-mark">{l.number > 0 && title === "Sidebands" ? `+${l.number}` : l.number}</td>
+              <td className="num text-right">{digits(l.found_hz ?? l.wanted_hz, 6)}</td>
+              <td className="num text-right" data-member={l.number}>
+                {l.found_hz == null ? "none" : digits(l.value, 4)}
+              </td>
+              <td className="pl-1 text-soft">{unit}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** Lines of the machine's elements at the bracket's speed, with what stands there. */
+function Markers({ cursors, onSet, data, unit, markers, lines, tacho }: Omit<Props, "curves" | "curve" | "onCurve">) {
+  const elements = [...new Set(markers?.markers.map((m) => m.element) ?? [])];
+  return (
+    <section className="mt-2 border-t border-rule pt-1" aria-label="Markers">
+      <h3 className="font-semibold text-mark">Markers</h3>
+      <p className="text-soft">
+        {markers?.rpm ? (
+          <>
+            at{" "}
+            <b className="num text-ink" data-reading="rpm">
+              {digits(markers.rpm, 5)}
+            </b>{" "}
+            rpm, the bracket’s mean speed by the {tacho}
+          </>
+        ) : (
+          <>
+            {markers?.says ?? "the speed is being read"} {tacho}
+          </>
+        )}
+      </p>
+      {elements.length === 0 && <p className="text-soft">No element is known yet: see Machine above.</p>}
+      <div className="flex flex-wrap gap-x-3">
+        {elements.map((e) => (
+          <label key={e} className="flex cursor-pointer items-center gap-1">
+            <input
+              type="checkbox"
+              className="accent-harbour"
+              checked={cursors.elements.includes(e)}
+              onChange={() =>
+                onSet({
+                  elements: cursors.elements.includes(e)
+                    ? cursors.elements.filter((x) => x !== e)
+                    : [...cursors.elements, e],
+                })
+              }
+            />
+            {e}
+          </label>
+        ))}
+      </div>
+      {lines.length > 0 && (
+        <>
+          <p className="leading-7">
+            with{" "}
+            <ChosenWord
+              label="Multiples"
+              value={cursors.multiples}
+              options={[1, 2, 3, 4, 5, 8, 10].map((n) => ({
+                value: n,
+                says: n === 1 ? "no multiples" : `${n} multiples`,
+              }))}
+              onSet={(multiples) => onSet({ multiples })}
+            />
+          </p>
+          <table className="w-full" aria-label="Marker lines">
+            <tbody>
+              {lines.map((l, i) => {
+                const read = data.markers?.lines[i];
+                return (
+                  <tr
+                    key={`${l.element} ${l.says}`}
+                    className={`border-t border-rule ${read?.found_hz == null ? "text-soft" : ""}`}
+                    title={l.element}
+                  >
+                    <td className="max-w-24 truncate text-mark">{l.says}</td>
+                    <td className="num text-right">{digits(l.hz, 5)}</td>
+                    <td className="num text-right" data-marker={l.says}>
+                      {read?.found_hz == null ? "none" : digits(read.value, 3)}
+                    </td>
+                    <td className="pl-1 text-soft">{unit}</td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,39 @@
+/** The highest peaks of the curve that is read, each with the line of the machine it belongs to. */
+import { digits } from "../../../ui/format";
+import { ChosenWord } from "../../../ui/Word";
+import type { Cursors } from "../state";
+import type { Readings } from "./useReadings";
+
+type Props = { cursors: Cursors; data: Readings; unit: string; onSet: (part: Partial<Cursors>) => void };
+
+export function Highest({ cursors, data, unit, onSet }: Props) {
+  const lines = cursors.highest ? (data.highest?.lines ?? []) : [];
+  return (
+    <section className="mt-2 border-t border-rule pt-1" aria-label="Peaks">
+      <h3 className="font-semibold text-mark">Peaks</h3>
+      <p className="leading-7">
+        list{" "}
+        <ChosenWord
+          label="Highest peaks"
+          value={cursors.highest}
+          options={[0, 5, 10, 20, 40].map((n) => ({ value: n, says: n ? `the ${n} highest` : "none" }))}
+          onSet={(highest) => onSet({ highest })}
+        />
+      </p>
+      <table className="w-full" aria-label="Highest peaks">
+        <tbody>
+          {lines.map((l) => (
+            <tr key={l.number} className="border-t border-rule">
+              <td className="num text-right">{digits(l.found_hz ?? l.wanted_hz, 6)}</td>
+              <td className="num text-right">{digits(l.value, 3)}</td>
+              <td className="pl-1 text-soft">{unit}</td>
+              <td className="max-w-24 truncate text-mark" data-peak={l.belongs_to ?? ""}>
+                {l.belongs_to ?? ""}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

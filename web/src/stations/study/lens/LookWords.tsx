@@ -1,0 +1,131 @@
+/** How a lens is drawn, as words at the end of its sentence: scale, view, arrangement, colours. */
+import { plain, typedNumber } from "../../../ui/format";
+import { ChosenWord, TypedWord } from "../../../ui/Word";
+import type { MapColours, Panel, PanelLook, Scale } from "../bench";
+import { lensOf } from "./lenses";
+
+const COMPLEX = ["order_track", "response", "cross"];
+export const MAPS = ["order_map", "spectrogram"];
+const PLAIN = ["statistics", "arrivals", "orbit"];
+
+type Props = {
+  panel: Panel;
+  /** What leads from the sentence to these words. */
+  lead?: string;
+  onSet: (part: Partial<Panel>) => void;
+};
+
+export function LookWords({ panel, lead = ", ", onSet }: Props) {
+  const kind = lensOf(panel.recipe.lens);
+  const look = { scale: kind.scale ?? "linear", ...panel.look };
+  const set = (part: Partial<PanelLook>) => onSet({ look: { ...panel.look, ...part } });
+  const complex = COMPLEX.includes(kind.lens);
+  const map = MAPS.includes(kind.lens) || (kind.lens === "rainflow" && look.by_mean === true);
+  if (PLAIN.includes(kind.lens)) return null;
+  const views = complex
+    ? [
+        { value: "bode", says: "amplitude and phase" },
+        { value: "parts", says: "real and imaginary part" },
+        { value: "polar", says: "polar" },
+        { value: "table", says: "a table" },
+      ]
+    : [
+        { value: "curve", says: "a curve" },
+        { value: "table", says: "a table" },
+      ];
+  return (
+    <>
+      {!map && kind.lens !== "rainflow" && (
+        <>
+          {lead}
+          {"as "}
+          <ChosenWord
+            label="View"
+            value={look.view ?? (complex ? "bode" : "curve")}
+            options={views}
+            onSet={(view) => set({ view: view as PanelLook["view"] & string })}
+          />
+        </>
+      )}
+      {complex && (
+        <>
+          {" "}
+          <ChosenWord
+            label="Arrangement"
+            value={look.arrange ?? "together"}
+            options={[
+              { value: "together", says: "together" },
+              { value: "stacked", says: "stacked" },
+              { value: "grid", says: "in a grid" },
+            ]}
+            onSet={(arrange) => set({ arrange: arrange as "together" | "stacked" | "grid" })}
+          />
+          <span>
+            {", phase turned "}
+            <TypedWord
+              label="Phase turned"
+              value={`${plain(look.turn ?? 0)}°`}
+              onSet={async (t) => set({ turn: typedNumber(t, "the angle", -360, 360) })}
+            />
+          </span>
+        </>
+      )}
+      {kind.lens === "rainflow" && (
+        <>
+          {", as "}
+          <ChosenWord
+            label="View"
+            value={look.by_mean ? "mean" : "range"}
+            options={[
+              { value: "range", says: "ranges" },
+              { value: "mean", says: "ranges by mean" },
+            ]}
+            onSet={(v) => set({ by_mean: v === "mean" })}
+          />
+        </>
+      )}
+      {map && (
+        <>
+          {", in "}
+          <ChosenWord
+            label="Colours"
+            value={look.map ?? "tide"}
+            options={[
+              { value: "tide", says: "blue-green" },
+              { value: "ember", says: "red-brown" },
+              { value: "grey", says: "grey" },
+            ]}
+            onSet={(m) => set({ map: m as MapColours })}
+          />
+        </>
+      )}
+      {kind.lens !== "speed" && kind.lens !== "waveform" && (
+        <>
+          {", "}
+          <ChosenWord
+            label="Scale"
+            value={look.scale}
+            options={[
+              { value: "linear", says: "linear" },
+              { value: "log", says: "logarithmic" },
+              { value: "db", says: "dB" },
+            ]}
+            onSet={(scale) => set({ scale: scale as Scale })}
+          />
+        </>
+      )}
+      {look.scale === "db" && (
+        <span>
+          {" "}
+          re{" "}
+          <TypedWord
+            label="Reference of dB"
+            value={plain(look.db_reference ?? 1)}
+            width="8ch"
+            onSet={async (t) => set({ db_reference: typedNumber(t, "the reference", 1e-15) })}
+          />
+        </span>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,228 @@
+/** Kept results of all runs: which are stale, made again in one go, laid over each other. */
+import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { type Analysis, api, told } from "../../../api/client";
+import { useRuns } from "../../../api/queries";
+import { Button } from "../../../ui/Button";
+import { Empty, Panel, Wrong } from "../../../ui/Panel";
+import type { Range } from "../../../ui/Plot";
+import { ChosenWord } from "../../../ui/Word";
+import type { Scale } from "../bench";
+import { Curves } from "../lens/Curves";
+import { lensOf } from "../lens/lenses";
+import { overlaid } from "../lens/overlay";
+import { useBatch, watchBatch } from "./batch";
+import { Progress } from "./Progress";
+
+export function ResultsView({ campaign }: { campaign: number | undefined }) {
+  const client = useQueryClient();
+  const id = campaign ?? 0;
+  const runs = useRuns(campaign).data ?? [];
+  const [chosen, setChosen] = useState<number[]>([]);
+  const [scale, setScale] = useState<Scale>("log");
+  const [range, setRange] = useState<Range>();
+  const [error, setError] = useState<Error>();
+  const kept = useQuery({
+    queryKey: ["kept-results", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/kept-results", { params: { path: { id } } })),
+  });
+  const batch = useBatch(campaign);
+  const all = kept.data ?? [];
+  const stale = all.filter((r) => r.stale);
+  const shown = all.filter((r) => chosen.includes(r.id));
+  const bodies = useQueries({
+    queries: shown.map((r) => ({
+      queryKey: ["kept-result", r.id, r.made_at],
+      queryFn: () =>
+        told(api.GET("/api/kept-results/{id}", { params: { path: { id: r.id } } })) as unknown as Promise<Analysis>,
+    })),
+  });
+  const found = shown.flatMap((r, i) => {
+    const body = bodies[i]?.data;
+    return body ? [{ r, body }] : [];
+  });
+  const ages = found.map((f) => `${f.r.id} ${f.r.made_at}`).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the ages stand for the results
+  const picture = useMemo(() => {
+    const drawable = found.filter((f) => f.body.axes.length === 1 && f.body.traces.length > 0);
+    const [first, ...rest] = drawable;
+    if (!first) return undefined;
+    const others = rest
+      .filter((f) => f.body.axes[0]?.name === first.body.axes[0]?.name)
+      .map((f) => ({ says: `run ${f.r.run_number}`, result: f.body, shift_s: 0 }));
+    const says = `run ${first.r.run_number}`;
+    const one = others.length ? overlaid(first.body, says, others) : first.body;
+    return { result: one, left: found.length - 1 - others.length };
+  }, [ages]);
+  const again = async (ids: number[]) => {
+    setError(undefined);
+    try {
+      const { id: key } = await told(
+        api.POST("/api/campaigns/{id}/batches", { params: { path: { id } }, body: { again: ids } }),
+      );
+      watchBatch(id, key);
+    } catch (e) {
+      setError(e as Error);
+    }
+  };
+  const drop = async (key: number) => {
+    await told(api.DELETE("/api/kept-results/{id}", { params: { path: { id: key } } })).catch(setError);
+    client.invalidateQueries({ queryKey: ["kept-results"] });
+  };
+  const toggle = (key: number) =>
+    setChosen((was) => (was.includes(key) ? was.filter((x) => x !== key) : [...was, key].slice(-8)));
+  if (kept.data && all.length === 0 && !batch.ones)
+    return (
+      <Empty says="Nothing is kept yet. “Keep” on a lens makes its result of one run or of many, and lists it here." />
+    );
+  return (
+    <div className="grid min-h-0 flex-1 grid-cols-[1fr_1.1fr] gap-3">
+      <Panel
+        title="Kept results"
+        says={`${all.length}${stale.length ? `, ${stale.length} of them stale` : ""}`}
+        aside={
+          stale.length > 0 && (
+            <Button look="main" onClick={() => again(stale.map((r) => r.id))} disabled={batch.going}>
+              Make {stale.length === 1 ? "the stale one" : `the ${stale.length} stale ones`} again
+            </Button>
+          )
+        }
+      >
+        <Wrong error={error ?? kept.error ?? (batch.error as Error | null)} />
+        {batch.ones && (
+          <Progress
+            ones={batch.ones}
+            going={batch.going}
+            run={(r) => runs.find((x) => x.id === r)?.number}
+            onStop={() => batch.stop().catch(setError)}
+            onClose={batch.close}
+          />
+        )}
+        <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
+          <table className="w-full text-[13px]" aria-label="Kept results">
+            <thead className="sticky top-0 bg-sheet text-left text-soft">
+              <tr>
+                <th className="font-normal">Run</th>
+                <th className="font-normal">Name</th>
+                <th className="font-normal">Lens</th>
+                <th className="font-normal">Made</th>
+                <th />
+              </tr>
+            </thead>
+            <tbody>
+              {all.map((r) => (
+                <tr key={r.id} className={`border-t border-rule ${chosen.includes(r.id) ? "bg-shoal" : ""}`}>
+                  <td className="num">{r.run_number}</td>
+                  <td>
+                    <button
+                      type="button"
+                      aria-pressed={chosen.includes(r.id)}
+                      aria-label={`Show ${r.name} of run ${r.run_number}`}
+                      className="text-harbour hover:underline"
+                      onClick={() => toggle(r.id)}
+                    >
+                      {r.name}
+                    </button>
+                  </td>
+                  <td>{lensOf((r.recipe as { lens: string }).lens).says}</td>
+                  <td className="whitespace-nowrap">
+                    {new Date(r.made_at).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" })}, {r.who}
+                    {r.stale && (
+                      <span className="text-lamp" title="something was put right in the run since">
+                        {" "}
+                        ▲ stale
+                      </span>
+                    )}
+                  </td>
+                  <td className="text-right whitespace-nowrap">
+                    <Button look="link" onClick={() => again([r.id])} disabled={batch.going}>
+                      Again
+                    </Button>{" "}
+                    <button
+                      type="button"
+                      aria-label={`Let ${r.name} of run ${r.run_number} go`}
+                      className="px-1 hover:text-harbour"
+                      onClick={() => drop(r.id)}
+                    >
+                      ✕
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      </Panel>
+      <Panel
+        title="Laid over each other"
+        says={
+          picture ? (
+            <>
+              {picture.result.traces[0]?.quantity}, {picture.result.traces[0]?.unit}, on a{" "}
+              <ChosenWord
+                label="Scale"
+                value={scale}
+                options={[
+                  { value: "linear", says: "linear" },
+                  { value: "log", says: "logarithmic" },
+                  { value: "db", says: "dB" },
+                ]}
+                onSet={(s) => setScale(s)}
+              />{" "}
+              scale
+            </>
+          ) : (
+            "press names on the left"
+          )
+        }
+      >
+        {picture && picture.left > 0 && (
+          <p className="px-3 text-[12px] text-lamp">▲ {picture.left} of them have another axis and are not drawn.</p>
+        )}
+        {picture ? (
+          <Curves
+            label="Kept results over each other"
+            result={picture.result}
+            traces={picture.result.traces}
+            look={{ scale }}
+            legend
+            range={range}
+            onZoom={setRange}
+            onBack={() => setRange(undefined)}
+          />
+        ) : (
+          <Numbers found={found.map((f) => ({ says: `${f.r.name}, run ${f.r.run_number}`, body: f.body }))} />
+        )}
+      </Panel>
+    </div>
+  );
+}
+
+/** Results that are numbers, one below the other. */
+function Numbers({ found }: { found: { says: string; body: Analysis }[] }) {
+  const some = found.filter((f) => f.body.numbers.length > 0);
+  if (some.length === 0) return <div className="flex-1" />;
+  return (
+    <div className="min-h-0 flex-1 overflow-auto px-3 pb-2 text-[13px]">
+      {some.map((f) => (
+        <section key={f.says}>
+          <h3 className="font-semibold">{f.says}</h3>
+          <table>
+            <tbody>
+              {f.body.numbers.map((n) => (
+                <tr key={`${n.channel} ${n.name}`} className="border-t border-rule">
+                  <td className="pr-4">
+                    channel {n.channel}, {n.name.replaceAll("_", " ")}
+                  </td>
+                  <td className="num text-right">{n.value?.toPrecision(5)}</td>
+                  <td className="pl-2 text-soft">{n.unit}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      ))}
+    </div>
+  );
+}

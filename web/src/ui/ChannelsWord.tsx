@@ -1,0 +1,39 @@
+/** Channels chosen from a list, as a word of a sentence; the order of choosing is the order kept. */
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
+import type { Channel } from "../api/client";
+
+type Props = {
+  label: string;
+  /** What the sentence says. */
+  face: string;
+  inputs: number[];
+  channels: Channel[];
+  onSet: (inputs: number[]) => void;
+  /** How wide the word may grow. */
+  width: string;
+};
+
+export function ChannelsWord({ label, face, inputs, channels, onSet, width }: Props) {
+  return (
+    <Listbox value={inputs} onChange={onSet} multiple>
+      <ListboxButton aria-label={label} className={`word truncate align-bottom ${width}`}>
+        {face}
+      </ListboxButton>
+      <ListboxOptions
+        anchor="bottom start"
+        className="panel z-30 max-h-72 overflow-auto py-1 text-[13px] shadow-lg outline-none"
+      >
+        {channels.map((c) => (
+          <ListboxOption
+            key={c.input}
+            value={c.input}
+            className="flex cursor-pointer gap-2 px-3 py-0.5 data-focus:bg-shoal data-selected:font-bold"
+          >
+            <span className="num w-8 text-soft">{c.label}</span> {c.name}
+            {inputs.includes(c.input) && <span className="ml-auto pl-3">✓</span>}
+          </ListboxOption>
+        ))}
+      </ListboxOptions>
+    </Listbox>
+  );
+}
