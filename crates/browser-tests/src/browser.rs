@@ -1,11 +1,14 @@
 //! A headless browser on the page.
 
-use crate::Program;
+use crate::{Program, again_until};
 use anyhow::{Context, Result};
 use fantoccini::actions::{InputSource, MOUSE_BUTTON_LEFT, MouseActions, PointerAction};
+use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::json;
+use std::os::unix::process::CommandExt;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 
@@ -13,8 +16,16 @@ use std::time::Duration;
 pub struct Browser {
     /// To look and act.
     pub page: Client,
-    _driver: Program,
+    driver: Program,
     _profile: tempfile::TempDir,
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        // A browser whose test failed would go on drawing beside the others.
+        let group = format!("-{}", self.driver.0.id());
+        let _ = Command::new("kill").args(["-KILL", "--", &group]).stderr(Stdio::null()).status();
+    }
 }
 
 impl Browser {
@@ -28,6 +39,7 @@ impl Browser {
             .arg(format!("--port={port}"))
             .stdout(Stdio::null())
             .stderr(Stdio::null())
+            .process_group(0)
             .spawn()
             .context("chromedriver (Debian package: chromium-driver)")?;
         let driver = Program(driver);
@@ -51,7 +63,7 @@ impl Browser {
         wishes.insert("goog:chromeOptions".into(), json!({ "args": args }));
         let mut tries = 0;
         let page = loop {
-            let attempt = ClientBuilder::rustls()?
+            let attempt = ClientBuilder::new(HttpConnector::new())
                 .capabilities(wishes.clone())
                 .connect(&format!("http://127.0.0.1:{port}"))
                 .await;
@@ -62,37 +74,84 @@ impl Browser {
             }
             tokio::time::sleep(Duration::from_millis(200)).await;
         };
-        Ok(Browser { page, _driver: driver, _profile: profile })
+        Ok(Browser { page, driver, _profile: profile })
     }
 
     /// Waits for an element.
     ///
     /// # Errors
-    /// It does not come within twenty seconds.
-    pub async fn find(&self, css: &str) -> Result<fantoccini::elements::Element> {
-        let wait = self.page.wait().at_most(Duration::from_secs(20));
-        wait.for_element(Locator::Css(css)).await.with_context(|| format!("{css} is not on the page"))
+    /// It does not come in time.
+    pub async fn find(&self, css: &str) -> Result<Element> {
+        self.found(Locator::Css(css)).await
+    }
+
+    async fn found(&self, what: Locator<'_>) -> Result<Element> {
+        let wait = self.page.wait().at_most(crate::PATIENCE);
+        wait.for_element(what).await.with_context(|| format!("{what:?} is not on the page"))
+    }
+
+    /// Does something with an element, again if it was drawn anew meanwhile.
+    async fn with<T>(
+        &self,
+        what: Locator<'_>,
+        act: impl AsyncFn(Element) -> Result<T, fantoccini::error::CmdError>,
+    ) -> Result<T> {
+        for _ in 0..STALE_TRIES {
+            match act(self.found(what).await?).await {
+                Err(e) if stale(&e) => tokio::time::sleep(Duration::from_millis(100)).await,
+                done => return Ok(done?),
+            }
+        }
+        anyhow::bail!("{what:?} is drawn anew all the time")
     }
 
     /// Waits until an element's text is as wished, and gives it.
     ///
     /// # Errors
-    /// It does not become so within forty seconds.
+    /// It does not become so in time.
     pub async fn text_until(&self, css: &str, good: impl Fn(&str) -> bool) -> Result<String> {
+        self.until(css, good, async |e| Ok(Some(e.text().await?))).await
+    }
+
+    /// Waits until what a field holds is as wished, and gives it.
+    ///
+    /// # Errors
+    /// It does not become so in time.
+    pub async fn value_until(&self, css: &str, good: impl Fn(&str) -> bool) -> Result<String> {
+        self.until(css, good, async |e| e.prop("value").await).await
+    }
+
+    /// Waits until the bracket in the overview is told as wished: `1.000 to 3.000 s`.
+    ///
+    /// # Errors
+    /// It does not become so in time.
+    pub async fn bracket_until(&self, good: impl Fn(&str) -> bool) -> Result<String> {
+        self.until("[role=slider]", good, async |e| e.attr("aria-valuetext").await).await
+    }
+
+    async fn until(
+        &self,
+        css: &str,
+        good: impl Fn(&str) -> bool,
+        read: impl AsyncFn(Element) -> Result<Option<String>, fantoccini::error::CmdError>,
+    ) -> Result<String> {
         let mut last = String::new();
-        let begun = std::time::Instant::now();
-        while begun.elapsed() < Duration::from_secs(40) {
-            if let Ok(e) = self.page.find(Locator::Css(css)).await
-                && let Ok(text) = e.text().await
-            {
-                if good(&text) {
-                    return Ok(text);
-                }
-                last = text;
-            }
-            tokio::time::sleep(Duration::from_millis(200)).await;
-        }
-        anyhow::bail!("{css} stays “{last}”")
+        let found = again_until(async || {
+            let Ok(e) = self.page.find(Locator::Css(css)).await else { return Ok(None) };
+            let Ok(Some(text)) = read(e).await else { return Ok(None) };
+            last = text;
+            Ok(good(&last).then(|| last.clone()))
+        });
+        found.await?.with_context(|| format!("{css} stays “{last}”"))
+    }
+
+    /// Waits until nothing is found any more.
+    ///
+    /// # Errors
+    /// It stays.
+    pub async fn gone(&self, what: Locator<'_>) -> Result<()> {
+        let gone = again_until(async || Ok(self.page.find_all(what).await?.is_empty().then_some(())));
+        gone.await?.with_context(|| format!("{what:?} is still there"))
     }
 
     /// Presses keys one after the other, wherever the focus is.
@@ -123,15 +182,87 @@ impl Browser {
     /// # Errors
     /// The word or the option is not there.
     pub async fn choose(&self, label: &str, option: &str) -> Result<()> {
-        self.find(&format!("button[aria-label='{label}']")).await?.click().await?;
-        self.find("[role=option]").await?;
-        for o in self.page.find_all(Locator::Css("[role=option]")).await? {
-            if plain(&o.text().await?).starts_with(option) {
-                o.click().await?;
-                return Ok(());
+        self.choose_in("", label, option).await
+    }
+
+    /// Chooses from a list within a part of the page.
+    ///
+    /// # Errors
+    /// The word or the option is not there.
+    pub async fn choose_in(&self, part: &str, label: &str, option: &str) -> Result<()> {
+        self.press_found(&format!("{part} button[aria-label='{label}']")).await?;
+        let mut offered = Vec::new();
+        let chosen = again_until(async || {
+            offered.clear();
+            for o in self.page.find_all(Locator::Css("[role=option]")).await? {
+                let Ok(text) = o.text().await else { break };
+                if plain(&text).starts_with(option) {
+                    match o.click().await {
+                        Err(e) if stale(&e) => break,
+                        done => return Ok(Some(done?)),
+                    }
+                }
+                offered.push(text);
             }
-        }
-        anyhow::bail!("{label} offers no {option}")
+            Ok(None)
+        });
+        chosen.await?.with_context(|| format!("{label} offers no {option}, but {offered:?}"))
+    }
+
+    /// Presses what a selector finds.
+    ///
+    /// # Errors
+    /// It is not there.
+    pub async fn press_found(&self, css: &str) -> Result<()> {
+        self.with(Locator::Css(css), async |e| e.click().await).await
+    }
+
+    /// Presses what a path finds.
+    ///
+    /// # Errors
+    /// It is not there.
+    pub async fn press_path(&self, path: &str) -> Result<()> {
+        self.with(Locator::XPath(path), async |e| e.click().await).await
+    }
+
+    /// Sends keys to what a selector finds.
+    ///
+    /// # Errors
+    /// It is not there.
+    pub async fn send(&self, css: &str, keys: &str) -> Result<()> {
+        self.with(Locator::Css(css), async |e| e.send_keys(keys).await).await
+    }
+
+    /// Presses a button by its words or its label.
+    ///
+    /// # Errors
+    /// It does not come in time, or stays disabled.
+    pub async fn press(&self, says: &str) -> Result<()> {
+        self.press_path(&format!(
+            "//button[not(@disabled) and (starts-with(normalize-space(.), \"{says}\") or @aria-label=\"{says}\")]"
+        ))
+        .await
+    }
+
+    /// Types over a word of a sentence, by its label, and presses Enter.
+    ///
+    /// # Errors
+    /// The word is not there.
+    pub async fn word(&self, label: &str, text: &str) -> Result<()> {
+        self.type_over(&format!("input[aria-label='{label}']"), text).await?;
+        self.keys(&Key::Enter.to_string()).await
+    }
+
+    /// Types what a field of the page refuses: it says why and keeps what was typed, until Escape.
+    ///
+    /// # Errors
+    /// It is taken, refused in other words, or lost.
+    pub async fn refused(&self, css: &str, text: &str, says: &str) -> Result<()> {
+        self.type_over(css, text).await?;
+        self.keys(&Key::Enter.to_string()).await?;
+        self.text_until("main [role=alert]", |t| t.contains(says)).await?;
+        self.value_until(css, |kept| kept == text).await.context("what was typed is kept")?;
+        self.send(css, &Key::Escape.to_string()).await
     }
 
     /// Types into a field in place of what it holds.
@@ -139,14 +270,34 @@ impl Browser {
     /// # Errors
     /// The field is not there.
     pub async fn type_over(&self, css: &str, text: &str) -> Result<()> {
-        let field = self.find(css).await?;
-        field.send_keys(&format!("{}a{}", char::from(Key::Control), char::from(Key::Null))).await?;
-        field.send_keys(text).await?;
-        Ok(())
+        let all = format!("{}a{}", char::from(Key::Control), char::from(Key::Null));
+        self.with(Locator::Css(css), async |field| {
+            field.send_keys(&all).await?;
+            field.send_keys(text).await
+        })
+        .await
     }
+}
+
+/// How often something that is drawn anew while it is pressed is looked for again.
+const STALE_TRIES: usize = 10;
+
+/// Whether an element was drawn anew after it was found.
+fn stale(e: &fantoccini::error::CmdError) -> bool {
+    e.to_string().contains("stale element")
 }
 
 /// Text without the narrow spaces between numbers and units.
 pub fn plain(text: &str) -> String {
     text.replace(['\u{202f}', '\u{2009}', '\u{a0}'], "")
+}
+
+/// A number as the page writes it, not a number for other words.
+pub fn number(text: &str) -> f64 {
+    plain(text).replace('\u{2212}', "-").parse().unwrap_or(f64::NAN)
+}
+
+/// Keys while a modifier is held.
+pub fn held(modifier: Key, keys: &str) -> String {
+    format!("{modifier}{keys}{}", Key::Null)
 }

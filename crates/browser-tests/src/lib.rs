@@ -5,11 +5,35 @@
 pub mod browser;
 
 use anyhow::{Context, Result, bail};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
+use std::sync::OnceLock;
 use std::time::{Duration, Instant};
+
+/// How long something that must happen is waited for, on a machine that does much besides.
+pub const PATIENCE: Duration = Duration::from_secs(90);
+
+/// Asks again and again until there is an answer; none where [`PATIENCE`] ends first.
+///
+/// # Errors
+/// The question's own.
+pub async fn again_until<T>(mut ask: impl AsyncFnMut() -> Result<Option<T>>) -> Result<Option<T>> {
+    let begun = Instant::now();
+    while begun.elapsed() < PATIENCE {
+        if let Some(answer) = ask().await? {
+            return Ok(Some(answer));
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    Ok(None)
+}
+
+/// What an answer says in words.
+pub fn says(body: &Value) -> &str {
+    body["says"].as_str().unwrap_or("")
+}
 
 /// A program that is killed when dropped.
 pub struct Program(pub Child);
@@ -73,14 +97,37 @@ impl Database {
         Ok(String::from_utf8_lossy(&out.stdout).trim().to_string())
     }
 
-    /// Starts one.
+    /// Starts one with the demo's campaigns and one short run, recorded once and copied for each test.
     pub fn start() -> Result<Database> {
+        static MADE: OnceLock<Result<PathBuf, String>> = OnceLock::new();
+        let made = MADE.get_or_init(|| Self::with_the_demo().map_err(|e| format!("{e:#}")));
+        let made = made.as_ref().map_err(|e| anyhow::anyhow!("{e}"))?;
         let keep = tempfile::tempdir()?;
         // The database's own user must reach it.
         std::fs::set_permissions(keep.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
         let folder = keep.path().join("database");
+        let copied = Command::new("cp").arg("-a").arg(made).arg(&folder).status()?;
+        anyhow::ensure!(copied.success(), "{} is not copied", made.display());
+        std::fs::remove_file(folder.join("port"))?;
         let url = Self::order(&folder, &["up"])?;
         Ok(Database { folder, url, _keep: keep })
+    }
+
+    fn with_the_demo() -> Result<PathBuf> {
+        let folder = workspace().join("var/test/demo");
+        if folder.exists() {
+            let _ = Self::order(&folder, &["down"]);
+            std::fs::remove_dir_all(&folder)?;
+        }
+        let url = Self::order(&folder, &["up"])?;
+        let (_quick, address, _) = lantern("127.0.0.1:0", "free", &[])?;
+        let out = Command::new(program("fleet-echo"))
+            .args(["demo", "--quick", "--front-end", &address])
+            .env("DATABASE_URL", &url)
+            .output()?;
+        anyhow::ensure!(out.status.success(), "demo: {}", String::from_utf8_lossy(&out.stderr));
+        Self::order(&folder, &["down"])?;
+        Ok(folder)
     }
 
     /// Stops it at once.
@@ -91,9 +138,7 @@ impl Database {
     /// Starts it again at the same address.
     pub fn again(&self) -> Result<()> {
         let url = Self::order(&self.folder, &["up"])?;
-        if url != self.url {
-            bail!("the database came back at {url} instead of {}", self.url);
-        }
+        anyhow::ensure!(url == self.url, "the database came back at {url} instead of {}", self.url);
         Ok(())
     }
 }
@@ -143,16 +188,6 @@ impl Rigged {
     /// Starts everything with the demo campaign and one short recorded run.
     pub async fn start() -> Result<Rigged> {
         let database = Database::start()?;
-        {
-            let (_quick, address, _) = lantern("127.0.0.1:0", "free", &[])?;
-            let out = Command::new(program("fleet-echo"))
-                .args(["demo", "--quick", "--front-end", &address])
-                .env("DATABASE_URL", &database.url)
-                .output()?;
-            if !out.status.success() {
-                bail!("demo: {}", String::from_utf8_lossy(&out.stderr));
-            }
-        }
         let (lantern, lantern_address, hands) = lantern("127.0.0.1:0", "1", &[])?;
         let (server, url) = serve(&database.url, &lantern_address)?;
         let client = reqwest::Client::new();
@@ -169,13 +204,49 @@ impl Rigged {
         (self.deck, self.hands) = (Some(deck), hands);
         let (status, body) = self.call("POST", "/api/campaigns/2/choose", None).await?;
         anyhow::ensure!(status == 204, "{body}");
-        self.call("PUT", "/api/capture/front-end", Some(serde_json::json!({ "address": addresses }))).await?;
+        self.call("PUT", "/api/capture/front-end", Some(json!({ "address": addresses }))).await?;
         self.until("the deck's front ends send", |s| {
             s["link"]["front_end"]["model"].as_str().is_some_and(|m| m.contains("Lantern 64"))
                 && s["link"]["sample_rate_hz"].as_f64() > Some(0.0)
         })
         .await?;
         Ok(())
+    }
+
+    /// Takes a thruster that runs some times faster than life in place of the usual one.
+    pub async fn with_quick_thruster(&mut self, pace: &str) -> Result<()> {
+        let (quick, address, hands) = lantern("127.0.0.1:0", pace, &[])?;
+        (self.deck, self.hands) = (Some(quick), hands);
+        self.call("PUT", "/api/capture/front-end", Some(json!({ "address": address }))).await?;
+        self.until("the quick thruster sends", |s| {
+            s["link"]["address"] == address.as_str() && s["link"]["sample_rate_hz"].as_f64() > Some(0.0)
+        })
+        .await?;
+        Ok(())
+    }
+
+    /// Starts the stand-in on hull frame 14, some times faster than life, and chooses its campaign.
+    pub async fn with_hull(&mut self, pace: &str) -> Result<()> {
+        let (hull, address, hands) = lantern("127.0.0.1:0", pace, &["--plays", "berth"])?;
+        (self.deck, self.hands) = (Some(hull), hands);
+        let (status, body) = self.call("POST", "/api/campaigns/3/choose", None).await?;
+        anyhow::ensure!(status == 204, "{body}");
+        self.call("PUT", "/api/capture/front-end", Some(json!({ "address": address }))).await?;
+        self.until("the hull's front end sends", |s| s["link"]["sample_rate_hz"] == 5120.0).await?;
+        Ok(())
+    }
+
+    /// Does something at a stand-in front end, counted from 0: its machine, its clock, its cable.
+    pub async fn at_front_end(&self, unit: usize, what: Value) -> Result<()> {
+        let answer = self.client.post(format!("{}/front-ends/{unit}", self.hands)).json(&what).send().await?;
+        let status = answer.status();
+        anyhow::ensure!(status.is_success(), "{}", answer.text().await?);
+        Ok(())
+    }
+
+    /// What hangs, turns and bumps at the stand-in.
+    pub async fn bench(&self) -> Result<Value> {
+        Ok(self.client.get(format!("{}/bench", self.hands)).send().await?.json().await?)
     }
 
     /// Does something by hand at the stand-in's input.
@@ -231,18 +302,52 @@ impl Rigged {
 
     /// Waits until the status is as wished.
     pub async fn until(&self, what: &str, good: impl Fn(&Value) -> bool) -> Result<Value> {
-        let begun = Instant::now();
+        self.got("/api/status", good).await.with_context(|| format!("waited until {what}"))
+    }
+
+    /// The body of a good answer, asked for until it is as wished: a page may show what was typed
+    /// before the server has it.
+    pub async fn got(&self, path: &str, good: impl Fn(&Value) -> bool) -> Result<Value> {
+        self.poll(path, async || Ok((200, self.get(path).await?)), good).await
+    }
+
+    /// The body of a good answer to a question with a body, asked until it is as wished.
+    pub async fn answered(
+        &self,
+        method: &str,
+        path: &str,
+        body: Value,
+        good: impl Fn(&Value) -> bool,
+    ) -> Result<Value> {
+        self.poll(path, async || self.call(method, path, Some(body.clone())).await, good).await
+    }
+
+    async fn poll(
+        &self,
+        path: &str,
+        ask: impl AsyncFn() -> Result<(u16, Value)>,
+        good: impl Fn(&Value) -> bool,
+    ) -> Result<Value> {
         let mut last = Value::Null;
-        while begun.elapsed() < Duration::from_secs(40) {
-            if let Ok(s) = self.get("/api/status").await {
-                if good(&s) {
-                    return Ok(s);
-                }
-                last = s;
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
+        let answer = again_until(async || {
+            last = match ask().await {
+                Ok((200, v)) if good(&v) => return Ok(Some(v)),
+                Ok((status, v)) => json!({ "status": status, "body": v }),
+                Err(e) => json!(e.to_string()),
+            };
+            Ok(None)
+        });
+        answer.await?.with_context(|| format!("{path} never became as wished; at last it was {last}"))
+    }
+
+    /// Puts a campaign's plan with some keys changed: the status and the answer.
+    pub async fn plan_with(&self, campaign: u32, change: Value) -> Result<(u16, Value)> {
+        let path = format!("/api/campaigns/{campaign}/plan");
+        let mut plan = self.get(&path).await?["plan"].clone();
+        for (key, value) in change.as_object().context("an object")? {
+            plan[key] = value.clone();
         }
-        bail!("waited in vain until {what}; the status was {last}")
+        self.call("PUT", &path, Some(plan)).await
     }
 
     /// Waits until nothing is captured any more.

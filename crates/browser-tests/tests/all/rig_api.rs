@@ -193,3 +193,30 @@ async fn a_reading_without_an_excitation_is_no_reading() -> Result<()> {
     assert_eq!(sheet.0, 200);
     Ok(())
 }
+
+#[tokio::test]
+async fn crystals_and_bridges_are_read_in_their_own_kind() -> Result<()> {
+    let r = Rigged::start().await?;
+    let crystal = json!({ "model": "QC-12", "serial": "20501", "quantity": "acceleration", "coupling": "Charge",
+        "sensitivity": { "value": 3.12, "unit": "pC/(m/s²)" } });
+    let cell = json!({ "model": "FB-50", "serial": "5107", "quantity": "force", "coupling": "Bridge full",
+        "sensitivity": { "value": 0.04, "unit": "mV/V/N" } });
+    for (sensor, label, rms) in [(crystal, "QC-12, 20501", 10.0), (cell, "FB-50, 5107", 2.0)] {
+        assert_eq!(r.call("PUT", "/api/sensors", Some(sensor)).await?.0, 200);
+        r.by_hand(21, json!({ "do": "plug", "sensor": label })).await?;
+        r.by_hand(21, json!({ "do": "move", "motion": "calibrator", "hz": 159.15, "rms": 10.0 })).await?;
+        let row = json!({ "sensor": label, "name": "on the shaker", "on": true, "range_v": "0.1" });
+        let (status, rig) = r.call("PATCH", "/api/campaigns/1/rig/21", Some(row)).await?;
+        assert_eq!(status, 200, "{rig}");
+        // 0.2 kg on the load cell make 2 N of the calibrator's 10 m/s².
+        let read = json!({ "input": 21, "hz": 159.15, "settle_s": 0.5, "read_s": 0.5 });
+        let (status, answer) = r.call("POST", "/api/reference/read", Some(read)).await?;
+        let told = answer["reading"]["rms"].as_f64().unwrap_or(f64::NAN);
+        assert!(status == 200 && (told / rms - 1.0).abs() < 2e-3, "{label}: {answer}");
+        r.by_hand(21, json!({ "do": "unplug" })).await?;
+    }
+    // The other modules have no amplifier for either.
+    let (status, body) = r.call("PATCH", "/api/campaigns/1/rig/1", Some(json!({ "coupling": "Charge" }))).await?;
+    assert!(status == 422 && body["says"].as_str().is_some_and(|s| s.contains("IEPE, DC, AC")), "{body}");
+    Ok(())
+}

@@ -1,16 +1,13 @@
 //! The page by keyboard alone: the table as a spreadsheet, stations, finder, bracket.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
-use echo_browser_tests::browser::Browser;
+use echo_browser_tests::browser::{Browser, held};
 use fantoccini::key::Key;
-
-fn held(modifier: Key, key: &str) -> String {
-    format!("{modifier}{key}{}", Key::Null)
-}
+use serde_json::Value;
 
 async fn grid(b: &Browser, keys: &str) -> Result<()> {
-    b.find("[role=grid]").await?.send_keys(keys).await?;
+    b.send("[role=grid]", keys).await?;
     Ok(())
 }
 
@@ -48,8 +45,8 @@ async fn the_table_is_a_spreadsheet() -> Result<()> {
     b.keys(&Key::Enter.to_string()).await?;
     cell(&b, "3-sensitivity", "101.8").await?;
     cell(&b, "3-sensitivity_unit", "mV/g").await?;
-    let rig = r.get("/api/campaigns/1/rig").await?;
-    assert_eq!(rig["rig"]["channels"][2]["sensitivity"]["unit"], "mV/g");
+    let typed = |v: &Value| v["rig"]["channels"][2]["sensitivity"]["unit"] == "mV/g";
+    let rig = r.got("/api/campaigns/1/rig", typed).await?;
     let of_three = rig["cautions"].as_array().into_iter().flatten().filter(|c| c["input"] == 3).count();
     assert_eq!(of_three, 0, "101.8 mV/g is 10.38 mV/(m/s²): {}", rig["cautions"]);
 
@@ -73,45 +70,42 @@ async fn stations_finder_and_bracket_answer_to_keys() -> Result<()> {
     b.page.goto(&format!("{}/rig", r.url)).await?;
     b.find("[data-cell='1-name']").await?;
     for (key, path) in [("2", "/plan"), ("3", "/run"), ("5", "/report"), ("1", "/rig"), ("4", "/study")] {
-        b.find("body").await?.send_keys(&held(Key::Alt, key)).await?;
+        b.send("body", &held(Key::Alt, key)).await?;
         b.find(&format!("nav a[href='{path}'].active")).await?;
     }
 
     // Study opens the newest run; the bracket moves by arrows and opens wide with Home.
-    let slider = b.find("[role=slider]").await?;
-    slider.send_keys(&held(Key::Shift, &Key::Left.to_string().repeat(3))).await?;
-    let narrowed = b.find("[role=slider]").await?.attr("aria-valuetext").await?.unwrap_or_default();
-    assert!(narrowed.starts_with("0.000 to 5."), "{narrowed}");
-    slider.send_keys(&Key::Right.to_string()).await?;
-    let moved = b.find("[role=slider]").await?.attr("aria-valuetext").await?.unwrap_or_default();
-    assert!(moved.starts_with("0.5"), "{moved}");
+    b.bracket_until(|t| t == "0.000 to 8.000 s").await?;
+    b.send("[role=slider]", &held(Key::Shift, &Key::Left.to_string().repeat(3))).await?;
+    b.bracket_until(|t| t.starts_with("0.000 to 5.")).await?;
+    b.send("[role=slider]", &Key::Right.to_string()).await?;
+    let moved = b.bracket_until(|t| t.starts_with("0.5")).await?;
     b.page.refresh().await?;
-    assert_eq!(b.find("[role=slider]").await?.attr("aria-valuetext").await?, Some(moved), "a reload finds the bracket");
-    b.find("[role=slider]").await?.send_keys(&Key::Home.to_string()).await?;
-    assert_eq!(b.find("[role=slider]").await?.attr("aria-valuetext").await?.as_deref(), Some("0.000 to 8.000 s"));
+    b.bracket_until(|t| t == moved).await.context("a reload finds the bracket")?;
+    b.send("[role=slider]", &Key::Home.to_string()).await?;
+    b.bracket_until(|t| t == "0.000 to 8.000 s").await?;
 
     // Everything by name.
-    b.find("body").await?.send_keys(&held(Key::Control, "k")).await?;
-    b.find("[role=dialog] input").await?.send_keys("shaft probe y").await?;
+    b.send("body", &held(Key::Control, "k")).await?;
+    b.send("[role=dialog] input", "shaft probe y").await?;
     b.text_until("[role=dialog] [role=option]", |t| t.contains("Channel 24")).await?;
-    b.keys(&format!("{}{}", Key::Down, Key::Enter)).await?;
+    b.keys(&Key::Enter.to_string()).await?;
     b.find("[role=row][aria-selected=true] [data-cell='24-name']").await?;
+    // Recorded channels stand behind those of the rig: one step down opens the run.
+    b.send("body", &held(Key::Control, "k")).await?;
+    b.send("[role=dialog] input", "shaft probe y").await?;
+    b.text_until("[role=dialog] [role=listbox]", |t| t.contains("Recorded channel shaft probe y, run 1")).await?;
+    b.keys(&format!("{}{}", Key::Down, Key::Enter)).await?;
+    b.find("[role=slider]").await?;
 
     // A plan that cannot be stays as typed with its reason; a time in minutes is understood.
     b.page.goto(&format!("{}/plan", r.url)).await?;
-    b.find("input[aria-label=Duration]")
-        .await?
-        .send_keys(&format!("{}soon{}", held(Key::Control, "a"), Key::Enter))
-        .await?;
+    b.send("input[aria-label=Duration]", &format!("{}soon{}", held(Key::Control, "a"), Key::Enter)).await?;
     b.text_until("main [role=alert]", |t| t.contains("such as 30 s, 5 min")).await?;
-    let left = b.find("input[aria-label=Duration]").await?.prop("value").await?;
-    assert_eq!(left.as_deref(), Some("soon"));
-    b.find("input[aria-label=Duration]")
-        .await?
-        .send_keys(&format!("{}2 min{}", held(Key::Control, "a"), Key::Enter))
-        .await?;
+    b.value_until("input[aria-label=Duration]", |v| v == "soon").await?;
+    b.send("input[aria-label=Duration]", &format!("{}2 min{}", held(Key::Control, "a"), Key::Enter)).await?;
     b.text_until("main", |t| t.replace('\u{202f}', "").contains("6144000")).await?;
-    assert_eq!(r.get("/api/campaigns/1/plan").await?["plan"]["length"]["duration_s"], 120.0);
+    r.got("/api/campaigns/1/plan", |v| v["plan"]["length"]["duration_s"] == 120.0).await?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -3,14 +3,9 @@
 
 use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
-use echo_browser_tests::browser::Browser;
-use fantoccini::Locator;
+use echo_browser_tests::browser::{Browser, held};
 use fantoccini::key::Key;
 use serde_json::{Value, json};
-
-fn held(modifier: Key, key: &str) -> String {
-    format!("{modifier}{key}{}", Key::Null)
-}
 
 /// Pastes text into the table as the clipboard would.
 async fn paste(b: &Browser, text: &str) -> Result<()> {
@@ -19,12 +14,6 @@ async fn paste(b: &Browser, text: &str) -> Result<()> {
         const g = document.querySelector('[role=grid]'); g.focus();
         g.dispatchEvent(new ClipboardEvent('paste', { clipboardData: d, bubbles: true, cancelable: true }));";
     b.page.execute(script, vec![json!(text)]).await?;
-    Ok(())
-}
-
-async fn click(b: &Browser, xpath: &str) -> Result<()> {
-    let wait = b.page.wait().at_most(std::time::Duration::from_secs(20));
-    wait.for_element(Locator::XPath(xpath)).await.with_context(|| format!("{xpath} is not there"))?.click().await?;
     Ok(())
 }
 
@@ -69,7 +58,7 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
     b.text_until("[role=dialog] [role=status]", |t| t.contains("1 refused")).await?;
     mend("Channel of input D8", "deck 25-8").await?;
     b.text_until("[role=dialog] [role=status]", |t| !t.contains("refused")).await?;
-    click(&b, "//div[@role='dialog']//button[starts-with(., 'Write')]").await?;
+    b.press_path("//div[@role='dialog']//button[starts-with(., 'Write')]").await?;
     b.text_until("[data-cell='1-name']", |t| t == "deck 01-1").await?;
     let rig = r.get("/api/campaigns/2/rig").await?;
     let channels = rig["rig"]["channels"].as_array().context("no channels")?;
@@ -89,11 +78,11 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
     // One key mends the pair: each row goes to its sensor.
     b.page.goto(&format!("{}/rig?input=34", r.url)).await?;
     b.text_until("[data-rule=swapped_pair]", |t| t.contains("Alt F")).await?;
-    b.find("[role=grid]").await?.send_keys(&held(Key::Alt, "f")).await?;
+    b.send("[role=grid]", &held(Key::Alt, "f")).await?;
     b.text_until("[data-cell='34-name']", |t| t == "deck 05-3").await?;
     b.text_until("[data-cell='35-name']", |t| t == "deck 05-2").await?;
     // A dead sensor that is known of is let pass, with its reason.
-    click(&b, "//li[@data-rule='dead_input'][contains(., 'A22')]//button[. = 'waive with a reason']").await?;
+    b.press_path("//li[@data-rule='dead_input'][contains(., 'A22')]//button[. = 'waive with a reason']").await?;
     b.keys(&format!("spare is on its way{}", Key::Enter)).await?;
     let list = |t: &str| t.contains("“spare is on its way”");
     b.text_until("section[aria-label=Cautions]", list).await?;
@@ -126,7 +115,7 @@ async fn many_rows_are_changed_filled_and_taken_back_by_keys() -> Result<()> {
     b.page.goto(&format!("{}/rig?input=5", r.url)).await?;
     b.text_until("[data-cell='5-name']", |t| t == "frame 01, line 5").await?;
     let grid = async |keys: &str| -> Result<()> {
-        b.find("[role=grid]").await?.send_keys(keys).await?;
+        b.send("[role=grid]", keys).await?;
         Ok(())
     };
     // Name of row 5, three rows down: counted on.
@@ -152,9 +141,9 @@ async fn many_rows_are_changed_filled_and_taken_back_by_keys() -> Result<()> {
     b.text_until("[role=dialog] [role=status]", |t| t.contains("10 cells in 10 rows")).await?;
     b.keys(&Key::Enter.to_string()).await?;
     b.text_until("[data-cell='20-range_v']", |t| t == "1 V").await?;
-    let rig = r.get("/api/campaigns/2/rig").await?;
-    let wide = rig["rig"]["channels"].as_array().into_iter().flatten().filter(|c| c["range_v"] == 1.0).count();
-    assert_eq!(wide, 10);
+    let wide =
+        |rig: &Value| rig["rig"]["channels"].as_array().into_iter().flatten().filter(|c| c["range_v"] == 1.0).count();
+    r.got("/api/campaigns/2/rig", |rig| wide(rig) == 10).await?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -4,9 +4,8 @@
 use anyhow::Result;
 use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, plain};
-use fantoccini::Locator;
 use fantoccini::key::Key;
-use serde_json::json;
+use serde_json::{Value, json};
 
 #[tokio::test]
 async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
@@ -18,14 +17,15 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     // Each word changes the sentence and what follows from it.
     b.choose("Block", "4096").await?;
     let aside = "aside";
-    b.text_until(aside, |t| plain(t).contains("12.5Hz apart")).await?;
+    let sheet = "section[aria-label=Spectrum]";
+    b.text_until(sheet, |t| plain(t).contains("12.5Hz apart")).await?;
     b.choose("Window", "flat-top").await?;
     b.choose("Overlap", "75 %").await?;
     let run = r.get("/api/runs/1").await?;
     let recipe = json!({ "lens": "spectrum", "channels": [1], "block": 4096, "window": "flat_top", "overlap": 0.75 });
     let (_, result) = r.call("POST", "/api/runs/1/results", Some(recipe)).await?;
-    let averages = format!("; {} averages", result["averages"]);
-    b.text_until(aside, |t| t.contains(&averages)).await?;
+    let averages = format!(", {} averages", result["averages"]);
+    b.text_until(sheet, |t| t.contains(&averages)).await?;
     b.choose("Scaling", "PSD").await?;
     b.text_until("main", |t| t.contains("PSD, (m/s²)²/Hz")).await?;
     b.choose("Unit", "mm/s").await?;
@@ -34,7 +34,7 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     // A second channel of the same unit is drawn beside, one of another unit is told.
     for (number, wanted) in [(3, "drawn"), (22, "in another unit")] {
         let row = format!("aside li:nth-of-type({number}) input[type=checkbox]");
-        b.find(&row).await?.click().await?;
+        b.press_found(&row).await?;
         b.text_until(aside, |t| t.contains(wanted)).await?;
     }
     assert_eq!(run["channels"].as_array().map(Vec::len), Some(23));
@@ -42,16 +42,10 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     // A reload finds the same look.
     b.page.refresh().await?;
     b.text_until("main", |t| t.contains("PSD, (mm/s)²/Hz")).await?;
-    b.text_until(aside, |t| plain(t).contains("12.5Hz apart")).await?;
+    b.text_until(sheet, |t| plain(t).contains("12.5Hz apart")).await?;
 
     // To the report, which then carries the recipe and its unit.
-    let buttons = b.page.find_all(Locator::Css("aside button")).await?;
-    for button in buttons {
-        if button.text().await? == "To report" {
-            button.click().await?;
-            break;
-        }
-    }
+    b.press("To report").await?;
     b.find("img[alt='Page 1 of the report']").await?;
     let report = r.get("/api/campaigns/1/report").await?;
     assert_eq!((&report["recipe"]["scaling"], &report["recipe"]["unit"]), (&json!("psd"), &json!("mm/s")));
@@ -66,17 +60,17 @@ async fn a_sensitivity_is_put_right_in_the_page_with_its_reason() -> Result<()> 
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/study/1", r.url)).await?;
     let word = "button[aria-label$='put right']";
-    let before = b.find(word).await?.text().await?;
-    b.find(word).await?.click().await?;
+    let before = b.text_until(word, |t| !t.is_empty()).await?;
+    b.press_found(word).await?;
     b.type_over("input[aria-label=Sensitivity]", "20.4 mV/N").await?;
-    b.find("input[aria-label=Reason]").await?.send_keys(&format!("label misread{}", char::from(Key::Enter))).await?;
+    b.send("input[aria-label=Reason]", &format!("label misread{}", char::from(Key::Enter))).await?;
     b.text_until("form [role=alert]", |t| t.contains("does not fit acceleration")).await?;
     // What was typed is still there to be put right.
-    assert_eq!(b.find("input[aria-label=Reason]").await?.prop("value").await?.as_deref(), Some("label misread"));
+    b.value_until("input[aria-label=Reason]", |v| v == "label misread").await?;
     b.type_over("input[aria-label=Sensitivity]", &format!("20.4 mV/(m/s²){}", char::from(Key::Enter))).await?;
     let after = b.text_until(word, |t| t.contains("20.4") && t.contains('*')).await?;
     assert_ne!(before, after);
-    b.find(word).await?.click().await?;
+    b.press_found(word).await?;
     b.text_until("form ol", |t| t.contains("label misread")).await?;
     let run = r.get("/api/runs/1").await?;
     let changed: Vec<i64> = run["channels"]
@@ -102,18 +96,10 @@ async fn a_caution_is_put_right_by_its_own_button() -> Result<()> {
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/rig", r.url)).await?;
     b.text_until("main", |t| t.contains("Input 7 reads like mV/g")).await?;
-    let mut pressed = false;
-    for button in b.page.find_all(Locator::Css("li[data-rule=sensitivity_off] button")).await? {
-        if button.text().await?.starts_with("Set ") {
-            button.click().await?;
-            pressed = true;
-            break;
-        }
-    }
-    assert!(pressed, "the caution offers its fix");
+    b.press_path("//li[@data-rule='sensitivity_off']//button[starts-with(normalize-space(.), 'Set ')]").await?;
     b.text_until("main", |t| !t.contains("reads like mV/g")).await?;
-    let now = r.get("/api/campaigns/1/rig").await?["rig"]["channels"][6]["sensitivity"]["value"].as_f64();
-    assert!((now.unwrap_or_default() / value - 1.0).abs() < 1e-3, "{now:?} for {value}");
+    let near = |v: &Value| v["rig"]["channels"][6]["sensitivity"]["value"].as_f64().unwrap_or(0.0) / value - 1.0;
+    r.got("/api/campaigns/1/rig", |v| near(v).abs() < 1e-3).await?;
     b.page.clone().close().await?;
     Ok(())
 }
@@ -130,19 +116,12 @@ async fn the_report_is_written_in_the_page() -> Result<()> {
     b.text_until("main [role=alert]", |t| t.contains("title is empty")).await?;
     b.type_over("input[aria-label=Title]", &format!("Thruster at the quay{enter}")).await?;
     b.text_until("main h1", |t| t == "Thruster at the quay").await?;
-    b.find("textarea").await?.send_keys("The mesh is the highest line.\nNothing else stands out.").await?;
-    b.find("body").await?.click().await?;
-    b.find("input[aria-label=Title]").await?.click().await?;
-    for _ in 0..50 {
-        if r.get("/api/campaigns/1/report").await?["findings"].as_str().is_some_and(|f| f.contains("highest line")) {
-            break;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
-    }
-    let report = r.get("/api/campaigns/1/report").await?;
+    b.send("textarea", "The mesh is the highest line.\nNothing else stands out.").await?;
+    b.press_found("body").await?;
+    b.press_found("input[aria-label=Title]").await?;
+    let written = |f: &str| f.ends_with("The mesh is the highest line.\nNothing else stands out.");
+    let report = r.got("/api/campaigns/1/report", |v| v["findings"].as_str().is_some_and(written)).await?;
     assert_eq!(report["title"], "Thruster at the quay");
-    let findings = report["findings"].as_str().unwrap_or_default();
-    assert!(findings.ends_with("The mesh is the highest line.\nNothing else stands out."), "{findings}");
     let folder = tempfile::tempdir()?;
     let path = folder.path().join("report.pdf");
     std::fs::write(&path, r.bytes("/api/campaigns/1/report.pdf").await?)?;
@@ -159,11 +138,11 @@ async fn the_live_view_follows_its_words() -> Result<()> {
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/run", r.url)).await?;
     b.choose("Block", "4096").await?;
-    b.text_until("main", |t| plain(t).contains("lines 12.5Hz apart")).await?;
-    b.choose("Shown length", "0.5").await?;
+    b.text_until("button[aria-label='Block']", |t| t == "4096").await?;
+    b.choose("Length", "0.5").await?;
     b.choose("Highest frequency", "5").await?;
     // Frozen, the state still goes on; and it goes on drawing when told.
-    b.find("button[aria-pressed]:not([data-bar])").await?.click().await?;
+    b.press_found("button[aria-pressed]:not([data-bar])").await?;
     b.text_until("button[aria-pressed=true]:not([data-bar])", |t| t == "Go on").await?;
     assert_eq!(r.order("record").await?.0, 204);
     b.text_until("[aria-live]", |t| t.to_lowercase().contains("recording")).await?;

@@ -1,0 +1,25 @@
+//! The whole application: over its API, and through the page in a browser.
+//!
+//! One program for all of them: linking and compiling many takes longer than the tests do.
+
+mod api;
+mod deck;
+mod faults;
+mod first_sounding;
+mod keyboard;
+mod lenses;
+mod live;
+mod plan_api;
+mod planning;
+mod rig_api;
+mod rig_views;
+mod rounds;
+mod runs_api;
+mod sensors;
+mod setting_right;
+mod stations;
+mod strange;
+mod study;
+mod study_api;
+mod study_more;
+mod takes;
