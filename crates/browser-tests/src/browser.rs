@@ -61,19 +61,18 @@ impl Browser {
         args.push(format!("--user-data-dir={}", profile.path().display()));
         let mut wishes = serde_json::map::Map::new();
         wishes.insert("goog:chromeOptions".into(), json!({ "args": args }));
-        let mut tries = 0;
-        let page = loop {
-            let attempt = ClientBuilder::new(HttpConnector::new())
-                .capabilities(wishes.clone())
-                .connect(&format!("http://127.0.0.1:{port}"))
-                .await;
-            match attempt {
-                Ok(page) => break page,
-                Err(e) if tries == 50 => return Err(e).context("the browser did not start"),
-                Err(_) => tries += 1,
+        let mut last = None;
+        let page = again_until(async || {
+            let begun = ClientBuilder::new(HttpConnector::new()).capabilities(wishes.clone());
+            match begun.connect(&format!("http://127.0.0.1:{port}")).await {
+                Ok(page) => Ok(Some(page)),
+                Err(e) => {
+                    last = Some(e);
+                    Ok(None)
+                }
             }
-            tokio::time::sleep(Duration::from_millis(200)).await;
-        };
+        });
+        let page = page.await?.with_context(|| format!("the browser did not start: {last:?}"))?;
         Ok(Browser { page, driver, _profile: profile })
     }
 

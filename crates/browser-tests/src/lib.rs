@@ -350,6 +350,20 @@ impl Rigged {
         self.call("PUT", &path, Some(plan)).await
     }
 
+    /// Waits until so many seconds of a take are recorded.
+    pub async fn recorded(&self, seconds: f64) -> Result<Value> {
+        let of = |s: &Value, key: &str| s["capture"][key].as_f64().unwrap_or(f64::NAN);
+        let good = |s: &Value| of(s, "samples") / of(s, "sample_rate_hz") >= seconds;
+        self.until(&format!("{seconds} s are recorded"), good).await
+    }
+
+    /// Waits until a trigger is waited for with so much kept from before, in seconds.
+    pub async fn armed(&self, kept_s: f64) -> Result<Value> {
+        let good =
+            |s: &Value| s["capture"]["state"] == "armed" && s["capture"]["pre_filled_s"].as_f64() >= Some(kept_s);
+        self.until("it is armed", good).await
+    }
+
     /// Waits until nothing is captured any more.
     pub async fn idle(&self) -> Result<Value> {
         self.until("capture is idle", |s| s["capture"]["state"] == "idle").await

@@ -4,7 +4,6 @@
 use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
 use serde_json::{Value, json};
-use std::time::Duration;
 
 #[tokio::test]
 async fn lengths_are_typed_as_they_are_known() -> Result<()> {
@@ -128,12 +127,11 @@ async fn a_server_killed_in_any_state_keeps_what_was_whole() -> Result<()> {
     let ready = |s: &Value| s["link"]["sample_rate_hz"].as_f64() > Some(0.0);
     let begun = runs(&r).await?;
     // Idle, armed and filling, armed and waiting: nothing was recorded, nothing is left behind.
-    for wait_ms in [0u64, 100, 1500] {
-        if wait_ms > 0 {
+    for kept_s in [None, Some(0.0), Some(0.5)] {
+        if let Some(kept_s) = kept_s {
             assert_eq!(r.order("arm").await?.0, 204);
-            tokio::time::sleep(Duration::from_millis(wait_ms)).await;
-            let state = r.get("/api/status").await?;
-            assert!(state["capture"]["state"] == "armed" && state["capture"]["takes"] == 0, "{}", state["capture"]);
+            let state = r.armed(kept_s).await?;
+            assert_eq!(state["capture"]["takes"], 0, "{}", state["capture"]);
         }
         r.server.kill();
         r.serve_again()?;
@@ -142,9 +140,9 @@ async fn a_server_killed_in_any_state_keeps_what_was_whole() -> Result<()> {
     }
     // A take that goes: what was whole is there, the take with it.
     assert_eq!(r.order("arm").await?.0, 204);
-    tokio::time::sleep(Duration::from_millis(800)).await;
+    r.armed(0.5).await?;
     assert_eq!(r.order("record").await?.0, 204);
-    tokio::time::sleep(Duration::from_millis(4500)).await;
+    r.recorded(4.5).await?;
     r.server.kill();
     r.serve_again()?;
     let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
@@ -156,7 +154,7 @@ async fn a_server_killed_in_any_state_keeps_what_was_whole() -> Result<()> {
     // Just stopped, perhaps still writing: the run is there, whole or as far as it came.
     r.until("the front end sends", ready).await?;
     assert_eq!(r.order("record").await?.0, 204);
-    tokio::time::sleep(Duration::from_millis(2500)).await;
+    r.recorded(2.5).await?;
     assert_eq!(r.order("stop").await?.0, 204);
     r.server.kill();
     r.serve_again()?;

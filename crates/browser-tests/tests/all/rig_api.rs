@@ -169,7 +169,7 @@ async fn a_reading_without_an_excitation_is_no_reading() -> Result<()> {
             r.call("PUT", "/api/front-ends/0/output", Some(json!({ "hz": 160.0, "peak_v": volts }))).await?.0,
             204
         );
-        let wish = json!({ "input": 7, "reference_input": 8, "hz": 160, "settle_s": 0.5, "read_s": 1 });
+        let wish = json!({ "input": 7, "reference_input": 8, "hz": 160, "settle_s": 1, "read_s": 1 });
         let (status, answer) = read(wish).await?;
         assert_eq!(status, 200, "{answer}");
         let reference = answer["reference"]["rms"].as_f64().context("no reference")?;
@@ -209,7 +209,7 @@ async fn crystals_and_bridges_are_read_in_their_own_kind() -> Result<()> {
         let (status, rig) = r.call("PATCH", "/api/campaigns/1/rig/21", Some(row)).await?;
         assert_eq!(status, 200, "{rig}");
         // 0.2 kg on the load cell make 2 N of the calibrator's 10 m/s².
-        let read = json!({ "input": 21, "hz": 159.15, "settle_s": 0.5, "read_s": 0.5 });
+        let read = json!({ "input": 21, "hz": 159.15, "settle_s": 1, "read_s": 0.5 });
         let (status, answer) = r.call("POST", "/api/reference/read", Some(read)).await?;
         let told = answer["reading"]["rms"].as_f64().unwrap_or(f64::NAN);
         assert!(status == 200 && (told / rms - 1.0).abs() < 2e-3, "{label}: {answer}");

@@ -3,7 +3,6 @@
 use anyhow::{Context, Result};
 use echo_browser_tests::{Rigged, says};
 use serde_json::{Value, json};
-use std::time::Duration;
 
 async fn plan(r: &Rigged, campaign: u32, change: Value) -> Result<Value> {
     let (status, body) = r.plan_with(campaign, change).await?;
@@ -124,8 +123,8 @@ async fn recorders_go_one_by_one() -> Result<()> {
     let (status, body) = order("quick", true).await?;
     assert!(status == 409 && says(&body).contains("there are fast, slow"), "{body}");
     assert_eq!(order("slow", true).await?.0, 204);
-    tokio::time::sleep(Duration::from_millis(6000)).await;
-    let now = r.get("/api/status").await?;
+    let kept = |s: &Value| s["capture"]["recorders"][1]["samples"].as_f64() >= Some(4.5 * 512.0);
+    let now = r.until("the slow one has two segments", kept).await?;
     let going: Vec<bool> =
         now["capture"]["recorders"].as_array().context("recorders")?.iter().map(|x| x["going"] == true).collect();
     assert_eq!(going, [false, true], "{}", now["capture"]);

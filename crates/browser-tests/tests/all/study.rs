@@ -1,12 +1,11 @@
 //! Study through the page: what is built into the thruster is found with cursors, markers and order cuts.
 
 use anyhow::{Context, Result};
-use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, number, plain};
+use echo_browser_tests::{Rigged, again_until};
 use fantoccini::Locator;
 use fantoccini::key::Key;
 use serde_json::{Value, json};
-use std::time::Duration;
 
 /// Chooses a cursor by its name.
 async fn cursor(b: &Browser, says: &str) -> Result<()> {
@@ -93,13 +92,8 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
         async |r: &Rigged| -> Result<f64> { r.bench().await?["front_ends"][0]["rpm"].as_f64().context("a speed") };
     let bring = async |r: &Rigged, to: f64, by: f64| -> Result<()> {
         r.at_front_end(0, json!({ "do": "bring_to", "rpm": to, "rpm_per_s": by })).await?;
-        for _ in 0..400 {
-            if (rpm(r).await? - to).abs() < 1.0 {
-                return Ok(());
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        anyhow::bail!("{to} rpm is not reached")
+        let there = again_until(async || Ok(((rpm(r).await? - to).abs() < 1.0).then_some(())));
+        there.await?.with_context(|| format!("{to} rpm is not reached"))
     };
     let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
     plan["sample_rate_hz"] = json!(5120.0);

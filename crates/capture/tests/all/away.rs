@@ -111,7 +111,13 @@ async fn stop_while_the_link_is_away_keeps_what_came() {
     // Back again, the old start is over and a new one measures what the rig says.
     hull.until("it is back", |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0))
         .await;
-    tokio::time::sleep(Duration::from_millis(300)).await;
-    let live: Vec<u16> = hull.capture.live().levels().iter().map(|l| l.input).collect();
-    assert_eq!(live, rig().active().map(|c| c.input).collect::<Vec<_>>());
+    let wanted: Vec<u16> = rig().active().map(|c| c.input).collect();
+    let live = || hull.capture.live().levels().iter().map(|l| l.input).collect::<Vec<_>>();
+    for _ in 0..600 {
+        if live() == wanted {
+            break;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    assert_eq!(live(), wanted);
 }

@@ -86,7 +86,7 @@ impl Hull {
 
     pub async fn until(&self, what: &str, good: impl FnMut(&Status) -> bool) -> Status {
         let mut status = self.capture.status();
-        let waited = tokio::time::timeout(Duration::from_secs(30), status.wait_for(good)).await;
+        let waited = tokio::time::timeout(Duration::from_secs(60), status.wait_for(good)).await;
         match waited {
             Ok(s) => s.unwrap().clone(),
             Err(_) => panic!("waited in vain until {what}: {:?}", self.capture.status().borrow()),

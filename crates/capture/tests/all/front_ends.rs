@@ -174,7 +174,8 @@ impl Stage {
             std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos()
         );
         let campaign = store.create_campaign(&unique, "test", "", &rig, &plan).await.unwrap();
-        let options = Options { silence: Duration::from_millis(700), ..Options::default() };
+        let quick = Options { silence: Duration::from_millis(700), ..Options::default() };
+        let options = if faults.contains(&Fault::Silent) { quick } else { Options::default() };
         let capture = Capture::start(store.clone(), options);
         let go = Arc::new(AtomicBool::new(false));
         let mut addresses = Vec::new();
@@ -189,7 +190,7 @@ impl Stage {
 
     async fn until(&self, good: impl FnMut(&Status) -> bool) -> Status {
         let mut status = self.capture.status();
-        let found = tokio::time::timeout(Duration::from_secs(20), status.wait_for(good)).await;
+        let found = tokio::time::timeout(Duration::from_secs(60), status.wait_for(good)).await;
         match found {
             Ok(s) => s.unwrap().clone(),
             Err(_) => panic!("waited in vain; the status is {:?}", self.capture.status().borrow()),
@@ -197,9 +198,11 @@ impl Stage {
     }
 
     async fn connected(&self) {
-        self.until(|s| matches!(&s.link, LinkState::Connected { .. })).await;
-        // The set-up follows the connection at once.
-        tokio::time::sleep(Duration::from_millis(100)).await;
+        let set_up = |s: &Status| match &s.link {
+            LinkState::Connected { sample_rate_hz, refused, .. } => *sample_rate_hz > 0.0 || refused.is_some(),
+            _ => false,
+        };
+        self.until(set_up).await;
     }
 
     async fn recorded(&self) -> Status {

@@ -44,7 +44,7 @@ fn plan(seconds: f64) -> Plan {
 
 async fn until(capture: &Capture, what: &str, good: impl FnMut(&Status) -> bool) {
     let mut status = capture.status();
-    let waited = tokio::time::timeout(Duration::from_secs(20), status.wait_for(good)).await;
+    let waited = tokio::time::timeout(Duration::from_secs(60), status.wait_for(good)).await;
     assert!(waited.is_ok(), "waited in vain until {what}");
 }
 

@@ -188,7 +188,8 @@ async fn blocks_it_keeps_come_again_over_the_same_link_and_over_the_next() {
     let again = s.take(4).await;
     assert_eq!(again, first[2..6], "the same blocks, bit by bit");
     drop(s);
-    tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    // The stand-in takes nobody else before it has seen that this one is gone.
+    tokio::time::sleep(std::time::Duration::from_secs(1)).await;
     let mut s = Session::open(address).await;
     let stored = s.ask(RequestBody::Stored).await.stored.unwrap();
     assert!(stored.start == start && stored.next > 10, "it went on: {stored:?}");
