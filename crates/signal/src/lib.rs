@@ -12,6 +12,7 @@
 //! | [`zoom`] | complex demodulation and decimation in front of a zoomed spectrum |
 //! | [`peak`] | amplitude and frequency between the lines |
 //! | [`cross`], [`response`] | cross spectra, frequency responses, coherence |
+//! | [`modal`] | mode indicators, poles and their stability, shapes, synthesis |
 //! | [`impact`] | windows, double hits and overloads of impact tests |
 //! | [`spectrogram`], [`cepstrum`], [`envelope`] | spectra against time, of spectra, of a band's envelope |
 //! | [`octave`], [`level`] | fractional-octave bank, overall level against time |
@@ -36,6 +37,7 @@ pub mod filter;
 pub mod impact;
 pub mod level;
 pub mod locate;
+pub mod modal;
 pub mod motion;
 pub mod moving;
 pub(crate) mod numeric;

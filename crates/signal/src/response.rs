@@ -123,7 +123,7 @@ pub enum Motion {
 
 impl Motion {
     /// How many derivatives it stands above displacement.
-    fn derivative(self) -> i32 {
+    pub(crate) fn derivative(self) -> i32 {
         match self {
             Motion::Receptance => 0,
             Motion::Mobility => 1,

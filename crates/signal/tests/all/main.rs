@@ -6,6 +6,7 @@ mod bands;
 mod common;
 mod durability;
 mod independent;
+mod modes;
 mod properties;
 mod reference;
 mod responses;

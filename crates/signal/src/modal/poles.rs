@@ -1,0 +1,311 @@
+//! Poles of rising order and which of them stay: the stabilisation diagram.
+//!
+//! The responses of a band are described by a right matrix fraction whose polynomials live on the
+//! half circle that the band is laid around; numerators are eliminated, so that only small matrices
+//! are left however many outputs there are. Of a polynomial the lowest coefficient is held at one:
+//! poles that describe noise then come out unstable and drop away.
+//!
+//! Source: Guillaume, Verboven, Vanlanduit, Van der Auweraer & Peeters, "A poly-reference
+//! implementation of the least-squares complex frequency-domain estimator", IMAC 2003; Cauberghe,
+//! Guillaume, Verboven, Vanlanduit & Parloo, "On the influence of the parameter constraint on the
+//! stability of the poles and the discrimination capabilities of the stabilisation diagrams", MSSP 2005.
+
+use super::functions::Functions;
+use super::likeness::mac;
+use crate::error::{Result, argument};
+use nalgebra::{Cholesky, DMatrix, DVector};
+use realfft::num_complex::Complex64;
+use std::f64::consts::{PI, TAU};
+
+/// What poles are looked for and when one counts as the same as that of the order before.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PoleSettings {
+    /// Band, Hz.
+    pub band_hz: (f64, f64),
+    /// Highest order of the polynomials; orders from 2 are tried. Each adds as many poles as there are references.
+    pub max_order: usize,
+    /// Largest relative change of the frequency.
+    pub frequency_change: f64,
+    /// Largest relative change of the damping.
+    pub damping_change: f64,
+    /// Least likeness (modal assurance criterion) of the participation.
+    pub likeness: f64,
+}
+
+impl PoleSettings {
+    /// Order 40; one in a hundred of frequency, one in twenty of damping, 0.98 of likeness.
+    pub fn within(band_hz: (f64, f64)) -> PoleSettings {
+        PoleSettings { band_hz, max_order: 40, frequency_change: 0.01, damping_change: 0.05, likeness: 0.98 }
+    }
+
+    fn check(&self) -> Result<()> {
+        if !(2..=200).contains(&self.max_order) {
+            return Err(argument("max_order", self.max_order, "2 to 200"));
+        }
+        for (name, value) in [
+            ("frequency_change", self.frequency_change),
+            ("damping_change", self.damping_change),
+            ("likeness", self.likeness),
+        ] {
+            if !(value > 0.0 && value <= 1.0) {
+                return Err(argument(name, value, "above 0, up to 1"));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// A pole with what each reference takes part in it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Pole {
+    /// Pole, rad/s: decay (negative) and damped angular frequency.
+    pub lambda: Complex64,
+    /// Participation of each reference, of length one.
+    pub participation: Vec<Complex64>,
+}
+
+impl Pole {
+    /// Undamped natural frequency, Hz.
+    pub fn frequency_hz(&self) -> f64 {
+        self.lambda.norm() / TAU
+    }
+
+    /// Share of critical damping.
+    pub fn damping_ratio(&self) -> f64 {
+        -self.lambda.re / self.lambda.norm()
+    }
+
+    /// The pole without the decay that an exponential window of `added_per_s` (1/s) added.
+    #[must_use]
+    pub fn without_window(mut self, added_per_s: f64) -> Pole {
+        self.lambda.re += added_per_s;
+        self
+    }
+}
+
+/// In how much a pole is the same as one of the order before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Stability {
+    /// Not there before.
+    New,
+    /// Its frequency stays.
+    Frequency,
+    /// Frequency and damping stay.
+    Damping,
+    /// Frequency, damping and participation stay.
+    Whole,
+}
+
+/// A pole of some order in the diagram.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Found {
+    /// The pole.
+    pub pole: Pole,
+    /// How stable it is.
+    pub stability: Stability,
+    /// Which one of the order before it continues, where it does.
+    before: Option<usize>,
+}
+
+/// The stabilisation diagram: stable poles of every order within the band.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Stabilisation {
+    /// Poles `[order − 2]`, by rising frequency.
+    pub orders: Vec<Vec<Found>>,
+    settings: PoleSettings,
+}
+
+/// Poles of all orders up to the highest.
+///
+/// # Errors
+/// Settings outside what they allow; a band with fewer lines than unknowns of the highest order.
+pub fn stabilisation(functions: &Functions, settings: PoleSettings) -> Result<Stabilisation> {
+    settings.check()?;
+    let references = functions.references();
+    let least = (settings.max_order + 1) * (references + 1);
+    let band = functions.within(settings.band_hz, least)?;
+    let reduced = reduced(&band, settings);
+    let mut orders: Vec<Vec<Found>> = Vec::new();
+    for order in 2..=settings.max_order {
+        let poles = poles_of(&reduced, order, references, settings.band_hz);
+        let found = poles.into_iter().map(|pole| compared(pole, orders.last(), &settings)).collect();
+        orders.push(found);
+    }
+    Ok(Stabilisation { orders, settings })
+}
+
+/// Normal equations of the denominator alone, numerators of every output eliminated: symmetric,
+/// `references · (max_order + 1)` square.
+fn reduced(band: &Functions, settings: PoleSettings) -> DMatrix<f64> {
+    let (outputs, inputs) = (band.outputs(), band.references());
+    let n = settings.max_order + 1;
+    let (low, high) = settings.band_hz;
+    // Sums over the lines depend on the difference of two powers only.
+    let mut powers = vec![0.0; n];
+    let mut cross = vec![DMatrix::<f64>::zeros(inputs, inputs); 2 * n - 1];
+    let mut linear = vec![DMatrix::<f64>::zeros(outputs, inputs); 2 * n - 1];
+    for line in 0..band.lines() {
+        let step = Complex64::from_polar(1.0, PI * (band.frequencies_hz()[line] - low) / (high - low));
+        let h = DMatrix::from_row_slice(outputs, inputs, band.line(line));
+        let square = h.adjoint() * &h;
+        let mut turn = step.powi(1 - n as i32);
+        for d in 0..2 * n - 1 {
+            if d + 1 >= n {
+                powers[d + 1 - n] += turn.re;
+            }
+            cross[d].zip_apply(&square, |sum, z| *sum += (turn * z).re);
+            linear[d].zip_apply(&h, |sum, z| *sum += (turn * z).re);
+            turn *= step;
+        }
+    }
+    // Block (i, j) of a product belongs to power j − i.
+    let at = |i: usize, j: usize| j + n - 1 - i;
+    let toeplitz = DMatrix::from_fn(n, n, |i, j| powers[i.abs_diff(j)]);
+    let mut whole =
+        DMatrix::from_fn(n * inputs, n * inputs, |a, b| cross[at(a / inputs, b / inputs)][(a % inputs, b % inputs)]);
+    let solver = positive(toeplitz);
+    for output in 0..outputs {
+        let of_output = DMatrix::from_fn(n, n * inputs, |i, b| linear[at(i, b / inputs)][(output, b % inputs)]);
+        whole -= of_output.tr_mul(&solver.solve(&of_output));
+    }
+    whole
+}
+
+/// Factors of a matrix that is positive but for rounding.
+fn positive(mut matrix: DMatrix<f64>) -> Cholesky<f64, nalgebra::Dyn> {
+    let mean = matrix.diagonal().mean().max(f64::MIN_POSITIVE);
+    let mut lift = 1e-14 * mean;
+    loop {
+        for k in 0..matrix.nrows() {
+            matrix[(k, k)] += lift;
+        }
+        if let Some(c) = Cholesky::new(matrix.clone()) {
+            return c;
+        }
+        lift *= 10.0;
+    }
+}
+
+/// Stable poles of one order within the band, by rising frequency.
+fn poles_of(reduced: &DMatrix<f64>, order: usize, inputs: usize, band_hz: (f64, f64)) -> Vec<Pole> {
+    let unknown = order * inputs;
+    let solver = positive(reduced.view((inputs, inputs), (unknown, unknown)).into_owned());
+    let alpha = -solver.solve(&reduced.view((inputs, 0), (unknown, inputs)).into_owned());
+    // With the lowest coefficient one, the inverse of each pole is an eigenvalue of the companion.
+    let mut companion = DMatrix::<f64>::zeros(unknown, unknown);
+    for i in 0..unknown - inputs {
+        companion[(i, i + inputs)] = 1.0;
+    }
+    for k in 0..order {
+        let block = alpha.view((k * inputs, 0), (inputs, inputs));
+        companion.view_mut((unknown - inputs, (order - 1 - k) * inputs), (inputs, inputs)).copy_from(&(-block));
+    }
+    let Some(inverses) = eigenvalues(companion) else { return Vec::new() };
+    let (low, high) = band_hz;
+    let mut poles: Vec<Pole> = inverses
+        .iter()
+        .filter_map(|w| {
+            let z = w.inv();
+            if !z.is_finite() || z.im <= 0.0 {
+                return None;
+            }
+            let lambda = z.ln() * 2.0 * (high - low) + Complex64::new(0.0, TAU * low);
+            if lambda.re >= 0.0 {
+                return None;
+            }
+            let mut sum = DMatrix::<Complex64>::identity(inputs, inputs);
+            for k in 0..order {
+                let power = z.powi(k as i32 + 1);
+                sum += alpha.view((k * inputs, 0), (inputs, inputs)).map(|a| power * a);
+            }
+            Some(Pole { lambda, participation: left_null(sum)? })
+        })
+        .collect();
+    poles.sort_by(|a, b| a.lambda.im.total_cmp(&b.lambda.im));
+    poles
+}
+
+/// All eigenvalues, or nothing where they do not converge.
+fn eigenvalues(matrix: DMatrix<f64>) -> Option<DVector<Complex64>> {
+    nalgebra::Schur::try_new(matrix, f64::EPSILON, 10_000).map(|s| s.complex_eigenvalues())
+}
+
+/// Row vector that a matrix singular to rounding takes to zero, of length one.
+fn left_null(matrix: DMatrix<Complex64>) -> Option<Vec<Complex64>> {
+    let parts = matrix.svd(true, false);
+    let least = parts.singular_values.imin();
+    Some(parts.u?.column(least).iter().map(Complex64::conj).collect())
+}
+
+/// A pole with how it stands to those of the order before.
+fn compared(pole: Pole, before: Option<&Vec<Found>>, settings: &PoleSettings) -> Found {
+    let mut best = (Stability::New, None, f64::INFINITY);
+    for (k, other) in before.into_iter().flatten().enumerate() {
+        let (f, g) = (pole.frequency_hz(), other.pole.frequency_hz());
+        let change = (f / g - 1.0).abs();
+        if change > settings.frequency_change {
+            continue;
+        }
+        let damping = (pole.damping_ratio() / other.pole.damping_ratio() - 1.0).abs();
+        let stability = if damping > settings.damping_change {
+            Stability::Frequency
+        } else if mac(&pole.participation, &other.pole.participation) < settings.likeness {
+            Stability::Damping
+        } else {
+            Stability::Whole
+        };
+        if (stability, -change) > (best.0, -best.2) {
+            best = (stability, Some(k), change);
+        }
+    }
+    Found { pole, stability: best.0, before: best.1 }
+}
+
+impl Stabilisation {
+    /// Poles that stayed wholly stable over `at_least` orders in a row, one for each mode, by rising
+    /// frequency: of each such chain the pole of middle damping. Of chains that are one mode the
+    /// longest is taken.
+    pub fn lasting(&self, at_least: usize) -> Vec<Pole> {
+        let mut chains: Vec<Vec<&Pole>> = Vec::new();
+        for (order, all) in self.orders.iter().enumerate() {
+            for (k, found) in all.iter().enumerate() {
+                let goes_on = self
+                    .orders
+                    .get(order + 1)
+                    .is_some_and(|next| next.iter().any(|f| f.stability == Stability::Whole && f.before == Some(k)));
+                if found.stability == Stability::Whole && !goes_on {
+                    chains.push(self.chain(order, found));
+                }
+            }
+        }
+        chains.retain(|c| c.len() > at_least.max(1));
+        chains.sort_by_key(|c| std::cmp::Reverse(c.len()));
+        let mut taken: Vec<Pole> = Vec::new();
+        for mut chain in chains {
+            chain.sort_by(|a, b| a.damping_ratio().total_cmp(&b.damping_ratio()));
+            let middle = chain[chain.len() / 2].clone();
+            if !taken.iter().any(|t| self.same_mode(t, &middle)) {
+                taken.push(middle);
+            }
+        }
+        taken.sort_by(|a, b| a.lambda.im.total_cmp(&b.lambda.im));
+        taken
+    }
+
+    /// A pole and those it continues.
+    fn chain<'a>(&'a self, mut order: usize, last: &'a Found) -> Vec<&'a Pole> {
+        let mut chain = vec![&last.pole];
+        let mut at = last;
+        while let (Stability::Whole, Some(k), true) = (at.stability, at.before, order > 0) {
+            order -= 1;
+            at = &self.orders[order][k];
+            chain.push(&at.pole);
+        }
+        chain
+    }
+
+    fn same_mode(&self, a: &Pole, b: &Pole) -> bool {
+        let near = (a.frequency_hz() / b.frequency_hz() - 1.0).abs() < self.settings.frequency_change;
+        near && mac(&a.participation, &b.participation) >= self.settings.likeness
+    }
+}

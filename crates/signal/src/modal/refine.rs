@@ -1,0 +1,119 @@
+//! Poles moved to where they explain the measured responses best.
+//!
+//! The linear estimate of the poles weighs noise with the denominator and reads weak modes as too
+//! lightly damped. From there Gauss–Newton steps on frequency, decay and participation alone,
+//! residues being eliminated at every step, lead to the least squares of the responses themselves.
+//!
+//! Source: Golub & Pereyra, "The differentiation of pseudo-inverses and nonlinear least squares
+//! problems whose variables separate", SIAM J. Numer. Anal. 1973; Kaufman, BIT 1975.
+
+use super::functions::Functions;
+use super::poles::Pole;
+use super::shapes::{Fit, fit};
+use crate::error::{Result, argument};
+use nalgebra::{DMatrix, DVector};
+use realfft::num_complex::Complex64;
+use std::f64::consts::TAU;
+
+/// Steps after which it stops in any case.
+const STEPS: usize = 30;
+
+/// A step that changes every pole by less than this share is the last.
+const ENOUGH: f64 = 1e-9;
+
+/// The poles of a band, refined together. Poles that would leave the band stay as they were.
+///
+/// # Errors
+/// No pole; two that are the same; poles of another number of references; fewer lines than unknowns.
+pub fn refined(functions: &Functions, band_hz: (f64, f64), poles: &[Pole]) -> Result<Vec<Pole>> {
+    let inputs = functions.references();
+    if poles.is_empty() || poles.iter().any(|p| p.participation.len() != inputs) {
+        return Err(argument("poles", poles.len(), format!("one or more, each with {inputs} participations")));
+    }
+    let band = functions.within(band_hz, 2 * poles.len() + 2 * inputs)?;
+    let mut now = poles.to_vec();
+    let Some(mut best) = fit(&band, &now) else {
+        return Err(argument("poles", "two that are the same", "poles that differ"));
+    };
+    for _ in 0..STEPS {
+        let Some(step) = step(&band, &now, &best) else { break };
+        let mut share = 1.0;
+        let taken = loop {
+            let tried = moved(&now, &step, share);
+            let inside = tried.iter().all(|p| p.lambda.re < 0.0 && p.lambda.im > 0.0);
+            let better = if inside { fit(&band, &tried).filter(|f| f.rest.norm() < best.rest.norm()) } else { None };
+            match better {
+                Some(f) => break Some((tried, f)),
+                None if share < 1e-3 => break None,
+                None => share /= 2.0,
+            }
+        };
+        let Some((tried, found)) = taken else { break };
+        let change = now.iter().zip(&tried).map(|(a, b)| (a.lambda - b.lambda).norm() / a.lambda.norm());
+        let largest = change.fold(0.0, f64::max);
+        (now, best) = (tried, found);
+        if largest < ENOUGH {
+            break;
+        }
+    }
+    let in_band = |p: &Pole| (band_hz.0..=band_hz.1).contains(&p.frequency_hz());
+    Ok(now.into_iter().zip(poles).map(|(new, old)| if in_band(&new) { new } else { old.clone() }).collect())
+}
+
+/// Numbers a pole has: decay, frequency, and both parts of each participation.
+fn width(inputs: usize) -> usize {
+    2 + 2 * inputs
+}
+
+fn moved(poles: &[Pole], step: &DVector<f64>, share: f64) -> Vec<Pole> {
+    let one = |(k, pole): (usize, &Pole)| {
+        let first = k * width(pole.participation.len());
+        let by = |at: usize| Complex64::new(step[first + at], step[first + at + 1]) * share;
+        let raw: Vec<Complex64> = pole.participation.iter().enumerate().map(|(i, l)| l + by(2 + 2 * i)).collect();
+        let length = raw.iter().map(Complex64::norm_sqr).sum::<f64>().sqrt();
+        Pole { lambda: pole.lambda + by(0), participation: raw.into_iter().map(|l| l / length).collect() }
+    };
+    poles.iter().enumerate().map(one).collect()
+}
+
+/// Change of every pole that lessens the rest most, to first order.
+fn step(band: &Functions, poles: &[Pole], now: &Fit) -> Option<DVector<f64>> {
+    let inputs = band.references();
+    let rows = 2 * band.lines() * inputs;
+    let unknown = poles.len() * width(inputs);
+    let mut normal = DMatrix::<f64>::zeros(unknown, unknown);
+    let mut right = DVector::<f64>::zeros(unknown);
+    for output in 0..band.outputs() {
+        let mut slope = DMatrix::<f64>::zeros(rows, unknown);
+        for line in 0..band.lines() {
+            let s = Complex64::new(0.0, TAU * band.frequencies_hz()[line]);
+            let motion = s.powi(band.motion().derivative());
+            for (k, pole) in poles.iter().enumerate() {
+                let residue = Complex64::new(now.unknowns[(2 * k, output)], now.unknowns[(2 * k + 1, output)]);
+                let (near, far) = ((s - pole.lambda).inv(), (s - pole.lambda.conj()).inv());
+                for input in 0..inputs {
+                    let row = 2 * (line * inputs + input);
+                    let own = residue * pole.participation[input];
+                    let mut set = |column: usize, plain: Complex64, mirrored: Complex64| {
+                        let (re, im) = (motion * (plain + mirrored), motion * Complex64::i() * (plain - mirrored));
+                        let column = k * width(inputs) + column;
+                        (slope[(row, column)], slope[(row + 1, column)]) = (re.re, re.im);
+                        (slope[(row, column + 1)], slope[(row + 1, column + 1)]) = (im.re, im.im);
+                    };
+                    set(0, own * near * near, own.conj() * far * far);
+                    set(2 + 2 * input, residue * near, residue.conj() * far);
+                }
+            }
+        }
+        // What residues can take over themselves is no matter of the poles.
+        slope -= &now.directions * now.directions.tr_mul(&slope);
+        normal += slope.tr_mul(&slope);
+        right += slope.tr_mul(&now.rest.column(output));
+    }
+    // The length and phase of a participation change nothing: that direction is held by a little stiffness.
+    let sizes = normal.diagonal().map(|d| d.sqrt().max(f64::MIN_POSITIVE));
+    let scaled = DMatrix::from_fn(unknown, unknown, |a, b| {
+        normal[(a, b)] / (sizes[a] * sizes[b]) + if a == b { 1e-9 } else { 0.0 }
+    });
+    scaled.cholesky().map(|c| c.solve(&right.component_div(&sizes)).component_div(&sizes))
+}
