@@ -2,15 +2,18 @@
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use echo_signal::filter::{Band, Filter};
+use echo_signal::modal::functions::Functions;
+use echo_signal::modal::poles::{PoleSettings, stabilisation};
 use echo_signal::octave::{Detector, OctaveBank, bands};
 use echo_signal::rainflow::{Rainflow, Residue};
 use echo_signal::resample::Resampler;
+use echo_signal::response::Motion;
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
 use echo_signal::shock::{ShockSettings, shock_response};
-use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
+use echo_signal::spectrum::{Averaging, Complex64, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
 use rayon::prelude::*;
 use std::f64::consts::TAU;
@@ -143,5 +146,33 @@ fn streams(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, psd, durability, orders, streams);
+/// Eight modes of a plate's size: 48 outputs, 2 references, 1600 lines.
+fn plate() -> Functions {
+    let (outputs, references) = (48, 2);
+    let hz: Vec<f64> = (1..=1600).map(|k| 0.5 * f64::from(k)).collect();
+    let shape = |mode: usize, point: usize| ((mode + 1) as f64 * (point as f64 + 0.3) * 0.21).cos();
+    let mut values = Vec::new();
+    for f in &hz {
+        for o in 0..outputs {
+            for r in 0..references {
+                let of = |mode: usize| {
+                    let own = 60.0 + 80.0 * mode as f64;
+                    shape(mode, o) * shape(mode, 7 * r) / Complex64::new(own * own - f * f, 0.02 * own * f)
+                };
+                values.push((0..8).map(of).sum());
+            }
+        }
+    }
+    Functions::new(hz, outputs, references, Motion::Receptance, values).unwrap()
+}
+
+fn modes(c: &mut Criterion) {
+    let functions = plate();
+    let settings = PoleSettings::within((20.0, 790.0));
+    c.bench_function("stabilisation, 96 responses, order 40", |b| {
+        b.iter(|| stabilisation(black_box(&functions), settings).unwrap());
+    });
+}
+
+criterion_group!(benches, psd, durability, orders, streams, modes);
 criterion_main!(benches);
