@@ -63,8 +63,8 @@ impl Browser {
         wishes.insert("goog:chromeOptions".into(), json!({ "args": args }));
         let mut last = None;
         let page = again_until(async || {
-            let begun = ClientBuilder::new(HttpConnector::new()).capabilities(wishes.clone());
-            match begun.connect(&format!("http://127.0.0.1:{port}")).await {
+            let mut builder = ClientBuilder::new(HttpConnector::new());
+            match builder.capabilities(wishes.clone()).connect(&format!("http://127.0.0.1:{port}")).await {
                 Ok(page) => Ok(Some(page)),
                 Err(e) => {
                     last = Some(e);
