@@ -1,5 +1,5 @@
-//! Bytes to types and back: WAV, CSV and XLSX in and out, memories of smart sensors, plots as SVG,
-//! the report as PDF.
+//! Bytes to types and back: WAV, CSV, XLSX and universal files in and out, memories of smart sensors,
+//! plots as SVG, the report as PDF.
 
 pub mod csv;
 pub mod file;
@@ -7,6 +7,7 @@ pub mod plot;
 pub mod report;
 pub mod sheet;
 pub mod smart;
+pub mod uff;
 pub mod wav;
 
 /// What is wrong with a file.

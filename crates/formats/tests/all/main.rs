@@ -7,3 +7,4 @@ mod drawing;
 mod files;
 mod results;
 mod sheets;
+mod uff;

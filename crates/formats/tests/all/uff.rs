@@ -1,0 +1,240 @@
+//! Universal files: what is written comes back, what others write is read, what is broken is told with its line.
+
+use echo_formats::uff::{
+    Abscissa, Axis, AxisKind, Dataset, Direction, Dof, Face, Function, FunctionKind, Node, Ordinates, Shape, ShapeOf,
+    Style, TraceLine, read, write,
+};
+use echo_signal::spectrum::Complex64;
+use proptest::prelude::*;
+
+fn dof(node: u32, direction: i64) -> Dof {
+    Dof { entity: String::new(), node, direction: Direction::new(direction).unwrap() }
+}
+
+fn axis(kind: AxisKind, label: &str, unit: &str) -> Axis {
+    Axis { kind, label: label.into(), unit: unit.into() }
+}
+
+fn function(abscissa: Abscissa, values: Ordinates) -> Function {
+    Function {
+        kind: FunctionKind::FrequencyResponse,
+        lines: ["mast bracket".into(), String::new(), "14-JUN-26 09:12:00".into(), "H1".into(), String::new()],
+        response: Dof { entity: "bracket".into(), ..dof(12, 3) },
+        reference: dof(1, -3),
+        abscissa_axis: axis(AxisKind::Frequency, "frequency", "Hz"),
+        ordinate: axis(AxisKind::Acceleration, "acceleration", "m/s²"),
+        denominator: axis(AxisKind::ExcitationForce, "force", "N"),
+        abscissa,
+        values,
+    }
+}
+
+fn complex(n: usize) -> Ordinates {
+    Ordinates::Complex((0..n).map(|k| Complex64::new(k as f64 / 7.0, -1.0 / (1.0 + k as f64))).collect())
+}
+
+/// The difference that twelve digits behind the point make.
+fn near(a: f64, b: f64) -> bool {
+    (a - b).abs() <= 1e-12 * a.abs().max(b.abs())
+}
+
+#[track_caller]
+fn assert_alike(a: &Function, b: &Function) {
+    let parts = |v: &Ordinates| match v {
+        Ordinates::Real(v) => v.clone(),
+        Ordinates::Complex(v) => v.iter().flat_map(|z| [z.re, z.im]).collect(),
+    };
+    let (x, y) = (parts(&a.values), parts(&b.values));
+    assert!(x.len() == y.len() && x.iter().zip(&y).all(|(x, y)| near(*x, *y)), "{x:?}\n{y:?}");
+    let same = Function { values: b.values.clone(), ..a.clone() };
+    assert_eq!(same, *b);
+}
+
+#[test]
+fn what_is_written_comes_back() {
+    let node = |label, x| Node { label, at_m: [x, -0.5, 1.0 / 3.0] };
+    let all = vec![
+        Dataset::Nodes(vec![node(1, 0.0), node(2, 0.125), node(4_000_000, 1e-9)]),
+        Dataset::Line(TraceLine { label: 3, name: "edge, port".into(), nodes: (1..=9).chain([0, 2, 1]).collect() }),
+        Dataset::Faces(vec![
+            Face { label: 1, nodes: vec![1, 2] },
+            Face { label: 2, nodes: vec![1, 2, 3] },
+            Face { label: 3, nodes: vec![1, 2, 3, 4] },
+        ]),
+        Dataset::Shape(Shape {
+            lines: ["bending".into(), String::new(), String::new(), String::new(), String::new()],
+            of: ShapeOf::ComplexMode {
+                number: 2,
+                pole: Complex64::new(-12.5, 625.25),
+                modal_a: Complex64::new(1.0, 0.0),
+            },
+            points: vec![(1, [Complex64::new(0.5, -0.25), Complex64::default(), Complex64::new(1.0, 0.0)])],
+        }),
+        Dataset::Shape(Shape {
+            lines: [const { String::new() }; 5],
+            of: ShapeOf::NormalMode { number: 1, frequency_hz: 62.5, mass: 1.0, damping_ratio: 0.0125 },
+            points: vec![(7, [0.5.into(), (-0.25).into(), 0.0.into()]), (8, [1.0.into(), 0.0.into(), 0.0.into()])],
+        }),
+        Dataset::Shape(Shape {
+            lines: [const { String::new() }; 5],
+            of: ShapeOf::Operating { number: 4, frequency_hz: 88.5 },
+            points: vec![(1, [Complex64::new(0.5, 2.0); 3])],
+        }),
+    ];
+    assert_eq!(read("f", &write(&all, Style::Text)).unwrap(), all);
+    let steps = [(0.0, 0.5), (20.0, 1.0 / 51_200.0), (-3.25, 0.001)];
+    for (from, step) in steps {
+        for values in [complex(11), Ordinates::Real(vec![1.0, -2.5, 3e-300, 4e200, 0.0])] {
+            let f = function(Abscissa::Even { from, step }, values);
+            for style in [Style::Text, Style::Binary] {
+                let back = read("f", &write(&[Dataset::Function(Box::new(f.clone()))], style)).unwrap();
+                let [Dataset::Function(back)] = &back[..] else { panic!("{back:?}") };
+                assert_alike(&f, back);
+                assert!(style == Style::Text || f.values == back.values, "bit by bit");
+            }
+        }
+    }
+    for values in [complex(3), Ordinates::Real(vec![1.0, 2.0, 4.0])] {
+        let f = function(Abscissa::Uneven(vec![1.0, 2.5, 1e6]), values);
+        let back = read("f", &write(&[Dataset::Function(Box::new(f.clone()))], Style::Binary)).unwrap();
+        let [Dataset::Function(back)] = &back[..] else { panic!("{back:?}") };
+        assert_alike(&f, back);
+    }
+}
+
+/// As other programs write it: points in mm, single precision, D for E, no spaces between numbers.
+const THEIRS: &str = "    -1
+   164
+         5mm (milli-newton)          2
+ 1.0000000000000000D+03 1.0000000000000000D+03 1.0000000000000000D+00
+ 2.7314999999999998D+02
+    -1
+    -1
+   999
+whatever
+    -1
+    -1
+    15
+         1         1         1        11  1.00000E+03 -2.50000E+02  0.00000E+00
+        22 0 0 0 500. 0. 1.5D2
+    -1
+
+    -1
+    82
+         1         3         7
+NONE
+         1         0        22
+    -1
+    -1
+    58
+NONE
+second line
+NONE
+NONE
+NONE
+    4         0    1         0 NONE              12   3 NONE               1  -3
+         5         3         0  0.00000E+00  0.00000E+00  0.00000E+00
+        18    0    0    0 Frequency            Hz
+        12    0    0    0 NONE                 NONE
+        13    0    0    0 NONE                 NONE
+         0    0    0    0 NONE                 NONE
+  1.00000E+00-1.000000E+00  2.00000E+00  2.00000E+00-3.000000E-01  4.00000E+00
+  4.00000E+00-5.000000-101  6.00000E+00
+    -1
+";
+
+#[test]
+fn what_others_write_is_read() {
+    let all = read("theirs", THEIRS.replace('\n', "\r\n").as_bytes()).unwrap();
+    assert_eq!(all[0], Dataset::Other(999));
+    let wanted = [Node { label: 1, at_m: [1.0, -0.25, 0.0] }, Node { label: 22, at_m: [0.5, 0.0, 0.15] }];
+    assert_eq!(all[1], Dataset::Nodes(wanted.to_vec()));
+    let Dataset::Line(line) = &all[2] else { panic!() };
+    assert_eq!((&line.nodes[..], line.name.as_str()), (&[1, 0, 22][..], ""));
+    let Dataset::Function(f) = &all[3] else { panic!() };
+    assert_eq!((f.kind, &f.lines[1]), (FunctionKind::FrequencyResponse, &"second line".to_string()));
+    assert_eq!((&f.response, &f.reference), (&dof(12, 3), &dof(1, -3)));
+    assert_eq!((f.response.direction.to_string(), f.reference.direction.to_string()), ("+Z".into(), "-Z".into()));
+    assert_eq!(f.abscissa, Abscissa::Uneven(vec![1.0, 2.0, 4.0]));
+    let z = [Complex64::new(-1.0, 2.0), Complex64::new(-0.3, 4.0), Complex64::new(-5e-101, 6.0)];
+    assert_eq!(f.values, Ordinates::Complex(z.to_vec()));
+}
+
+#[test]
+fn bytes_the_other_way_round_are_read() {
+    let f = function(Abscissa::Even { from: 0.0, step: 0.5 }, Ordinates::Real(vec![1.5, -2.25]));
+    let mut bytes = write(&[Dataset::Function(Box::new(f.clone()))], Style::Binary);
+    let ours: Vec<u8> = [1.5f64, -2.25].iter().flat_map(|x| x.to_le_bytes()).collect();
+    let at = bytes.windows(16).position(|w| w == ours).unwrap();
+    for (k, x) in [1.5f64, -2.25].iter().enumerate() {
+        bytes[at + 8 * k..at + 8 * k + 8].copy_from_slice(&x.to_be_bytes());
+    }
+    let text = bytes.windows(13).position(|w| w == b"58b     1    ").unwrap();
+    bytes[text + 8] = b'2';
+    let back = read("f", &bytes).unwrap();
+    let [Dataset::Function(back)] = &back[..] else { panic!("{back:?}") };
+    assert_eq!(back.values, f.values);
+}
+
+#[test]
+fn what_is_broken_is_told_with_its_line() {
+    let said = |text: &str| read("f.uff", text.as_bytes()).unwrap_err().to_string();
+    assert!(said("").contains("f.uff holds no dataset"));
+    assert!(said("hello\n").contains("line 1: “hello” stands outside of a dataset"));
+    assert!(said("    -1\n").contains("without a number"));
+    assert!(said("    -1\nabc\n    -1\n").contains("line 2: “abc” is no number of a dataset"));
+    assert!(said("    -1\n    15\n").contains("ends within a dataset"));
+    assert!(said("    -1\n  2411\n         1\n    -1\n").contains("the coordinates of a point should follow"));
+    assert!(said("    -1\n    15\n one 0 0 0 1 2 3\n    -1\n").contains("line 3: “one” is not a whole number"));
+    let broken = |from: &str, to: &str| {
+        assert!(THEIRS.contains(from), "{from}");
+        said(&THEIRS.replace(from, to))
+    };
+    assert!(
+        broken("         1         3         7", "         1         4         7")
+            .contains("4 points are announced and 3")
+    );
+    assert!(
+        broken("         5         3         0", "         7         3         0").contains("7 is no type of values")
+    );
+    assert!(
+        broken("         5         3         0", "         5         4         0")
+            .contains("12 numbers are announced and 9")
+    );
+    assert!(broken("    4         0    1", "   44         0    1").contains("“44” is no kind of function"));
+    assert!(broken("12   3 NONE", "12   9 NONE").contains("allowed is -6 to 6"));
+    assert!(broken("6.00000E+00", "NaN").contains("“NaN” is not a finite number"));
+    let f = function(Abscissa::Even { from: 0.0, step: 0.5 }, complex(4));
+    let whole = write(&[Dataset::Function(Box::new(f))], Style::Binary);
+    let cut = read("f", &whole[..whole.len() - 30]).unwrap_err().to_string();
+    assert!(cut.contains("64 bytes of values should follow"), "{cut}");
+}
+
+proptest! {
+    #[test]
+    fn nothing_that_is_read_breaks_the_reader(bytes in proptest::collection::vec(any::<u8>(), 0..400)) {
+        let _ = read("f", &bytes);
+    }
+
+    #[test]
+    fn no_change_of_a_byte_breaks_the_reader(at in 0usize..2000, to in any::<u8>(), binary in any::<bool>()) {
+        let f = function(Abscissa::Even { from: 0.0, step: 0.5 }, complex(5));
+        let mut bytes = write(&[Dataset::Function(Box::new(f))], if binary { Style::Binary } else { Style::Text });
+        bytes.extend(THEIRS.as_bytes());
+        let at = at % bytes.len();
+        bytes[at] = to;
+        let _ = read("f", &bytes);
+    }
+
+    #[test]
+    fn any_values_come_back(values in proptest::collection::vec((-1e30..1e30f64, -1.0..1.0f64), 1..40), step in 1e-7..1e3f64) {
+        let z = values.into_iter().map(|(a, b)| Complex64::new(a, b)).collect();
+        let f = function(Abscissa::Even { from: 0.0, step }, Ordinates::Complex(z));
+        let back = read("f", &write(&[Dataset::Function(Box::new(f.clone()))], Style::Text)).unwrap();
+        let [Dataset::Function(back)] = &back[..] else { panic!() };
+        let Abscissa::Even { step: told, .. } = back.abscissa else { panic!() };
+        prop_assert!((told / step - 1.0).abs() < 1e-7);
+        let (Ordinates::Complex(a), Ordinates::Complex(b)) = (&f.values, &back.values) else { panic!() };
+        prop_assert!(a.iter().zip(b).all(|(a, b)| near(a.re, b.re) && near(a.im, b.im)));
+    }
+}
