@@ -19,6 +19,7 @@
 //! | [`statistics`] | moments and extremes, whole or block by block |
 //! | [`distribution`], [`rainflow`] | classes, crossings and cycles of a history |
 //! | [`shock`] | shock response spectrum |
+//! | [`random`] | random vibration under control: reference, drive, loop, limits |
 //! | [`rotation`] | speed, angle, orders, orbits, encoders, cyclic patterns |
 //! | [`arrivals`], [`locate`] | onset of a burst, position of its source |
 //! | [`filter`] | second-order sections, one pass with state or zero phase |
@@ -44,6 +45,7 @@ pub(crate) mod numeric;
 pub mod octave;
 pub mod peak;
 pub mod rainflow;
+pub mod random;
 pub mod resample;
 pub mod response;
 pub mod rotation;

@@ -8,6 +8,7 @@ mod durability;
 mod independent;
 mod modes;
 mod properties;
+mod random;
 mod reference;
 mod responses;
 mod rotation;
