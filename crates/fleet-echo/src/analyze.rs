@@ -3,7 +3,7 @@
 use crate::Failure;
 use chrono::Utc;
 use clap::Args;
-use echo_formats::{FormatError, csv, file};
+use echo_formats::{FormatError, csv, file, uff};
 use echo_job::analysis::{AnalysisError, Provenance, analyze};
 use echo_job::recipe::Recipe;
 use std::io::{BufWriter, IsTerminal, Write};
@@ -18,7 +18,7 @@ pub struct Analyze {
     /// File with the recipe.
     #[arg(long)]
     recipe: PathBuf,
-    /// Where the result goes: a .json or .csv file; JSON to standard output when left out.
+    /// Where the result goes: a .json, .csv or .uff file; JSON to standard output when left out.
     #[arg(long)]
     out: Option<PathBuf>,
 }
@@ -71,13 +71,10 @@ fn refused(e: FormatError) -> Failure {
 impl Analyze {
     /// Carries it out.
     pub fn run(&self) -> Result<(), Failure> {
-        let as_csv = match self.out.as_ref().map(|o| o.extension().and_then(|e| e.to_str()).unwrap_or("")) {
-            None | Some("json") => false,
-            Some("csv") => true,
-            Some(other) => {
-                return Err(Failure::Refused(format!("--out ends in “.{other}”; allowed are .json and .csv")));
-            }
-        };
+        let form = self.out.as_ref().map_or("json", |o| o.extension().and_then(|e| e.to_str()).unwrap_or(""));
+        if !["json", "csv", "uff"].contains(&form) {
+            return Err(Failure::Refused(format!("--out ends in “.{form}”; allowed are .json, .csv and .uff")));
+        }
         let text = std::fs::read_to_string(&self.recipe)
             .map_err(|e| Failure::Refused(format!("--recipe {}: {e}", self.recipe.display())))?;
         let recipe = Recipe::from_json(&text).map_err(|e| Failure::Refused(e.says))?;
@@ -115,11 +112,13 @@ impl Analyze {
                 out.flush()?;
             }
             Some(path) => {
+                // What does not fit is refused before there is a file.
+                let functions = if form == "uff" { uff::of_result(&result).map_err(refused)? } else { Vec::new() };
                 let mut out = BufWriter::new(std::fs::File::create(path)?);
-                if as_csv {
-                    csv::write_result(&result, &mut out)?;
-                } else {
-                    serde_json::to_writer_pretty(&mut out, &result)?;
+                match form {
+                    "csv" => csv::write_result(&result, &mut out)?,
+                    "uff" => out.write_all(&uff::write(&functions, uff::Style::Text))?,
+                    _ => serde_json::to_writer_pretty(&mut out, &result)?,
                 }
                 out.flush()?;
             }

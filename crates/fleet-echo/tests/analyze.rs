@@ -307,6 +307,27 @@ fn complex_traces_and_maps_have_their_form_in_csv() {
 }
 
 #[test]
+fn curves_go_into_universal_files_and_maps_do_not() {
+    let folder = tempfile::tempdir().unwrap();
+    let out = folder.path().join("out.uff");
+    let recipe = r#"{"lens": "response", "block": 64, "input_unit": "m/s²"}"#;
+    let asked = |recipe: &str| analyze(&reference("two_channel.wav"), recipe, &["--out", out.to_str().unwrap()]);
+    let done = asked(r#"{"lens": "spectrogram", "block": 64, "interval_s": 1}"#);
+    let says = String::from_utf8_lossy(&done.stderr).to_string();
+    assert!(done.status.code() == Some(2) && says.contains("has a map; a universal file holds curves"), "{says}");
+    assert!(!out.exists(), "nothing is left of what was refused");
+    assert!(asked(recipe).status.success());
+    let all = echo_formats::uff::read("out.uff", &std::fs::read(&out).unwrap()).unwrap();
+    let echo_formats::uff::Dataset::Function(h) = &all[0] else { panic!("{all:?}") };
+    let wanted = result(&reference("two_channel.wav"), recipe);
+    let echo_formats::uff::Ordinates::Complex(z) = &h.values else { panic!("{h:?}") };
+    let (re, im): (Vec<f64>, Vec<f64>) = z.iter().map(|z| (z.re, z.im)).unzip();
+    close(&re, &floats(&wanted["traces"][0]["re"]), 1e-11);
+    close(&im, &floats(&wanted["traces"][0]["im"]), 1e-11);
+    assert_eq!((all.len(), h.ordinate.unit.as_str()), (2, "m/s²"));
+}
+
+#[test]
 fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/recipes");
     let mut lenses: Vec<String> = Vec::new();

@@ -74,6 +74,9 @@ pub(super) const KINDS: [FunctionKind; 28] = {
 pub struct Direction(i8);
 
 impl Direction {
+    /// No direction.
+    pub const SCALAR: Direction = Direction(0);
+
     /// From its number, where it is one.
     pub fn new(number: i64) -> Option<Direction> {
         i8::try_from(number).ok().filter(|n| (-6..=6).contains(n)).map(Direction)

@@ -12,11 +12,13 @@ mod cells;
 mod function;
 mod geometry;
 mod kinds;
+mod result;
 mod shape;
 
 pub use function::{Abscissa, Axis, Dof, Function, Ordinates};
 pub use geometry::{Face, Node, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
+pub use result::of_result;
 pub use shape::{Shape, ShapeOf};
 
 use crate::FormatError;

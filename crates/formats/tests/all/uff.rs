@@ -2,8 +2,10 @@
 
 use echo_formats::uff::{
     Abscissa, Axis, AxisKind, Dataset, Direction, Dof, Face, Function, FunctionKind, Node, Ordinates, Shape, ShapeOf,
-    Style, TraceLine, read, write,
+    Style, TraceLine, of_result, read, write,
 };
+use echo_job::analysis::{Analysis, Memory, Provenance, analyze};
+use echo_job::recipe::Recipe;
 use echo_signal::spectrum::Complex64;
 use proptest::prelude::*;
 
@@ -208,6 +210,55 @@ fn what_is_broken_is_told_with_its_line() {
     let whole = write(&[Dataset::Function(Box::new(f))], Style::Binary);
     let cut = read("f", &whole[..whole.len() - 30]).unwrap_err().to_string();
     assert!(cut.contains("64 bytes of values should follow"), "{cut}");
+}
+
+fn lens(recipe: &str) -> Analysis {
+    let n = 2048;
+    let wave =
+        |hz: f64| (0..n).map(|k| (std::f64::consts::TAU * hz * f64::from(k) / 1024.0).sin()).collect::<Vec<f64>>();
+    let channels = vec![("hammer".into(), "N".into(), wave(64.0)), ("deck, aft".into(), "m/s²".into(), wave(64.0))];
+    let provenance = Provenance { at: "2026-06-14T09:12:00Z".into(), input: "run 5".into(), sha256: None };
+    let recipe = Recipe::from_json(recipe).unwrap();
+    analyze(&recipe, &mut Memory::new(1024.0, channels), provenance, &mut |_| true).unwrap()
+}
+
+#[test]
+fn curves_of_results_go_out_as_functions() {
+    let functions = |recipe: &str| -> Vec<Function> {
+        let bytes = write(&of_result(&lens(recipe)).unwrap(), Style::Text);
+        let one = |d: Dataset| if let Dataset::Function(f) = d { *f } else { panic!("{d:?}") };
+        read("result", &bytes).unwrap().into_iter().map(one).collect()
+    };
+    let found = functions(r#"{"lens": "response", "reference": 1, "channels": [2], "block": 256, "window": "hann"}"#);
+    let h = &found[0];
+    assert_eq!((h.kind, found[1].kind), (FunctionKind::FrequencyResponse, FunctionKind::Coherence));
+    assert_eq!((h.response.node, h.reference.node), (2, 1));
+    assert_eq!((h.ordinate.kind, h.denominator.kind), (AxisKind::Acceleration, AxisKind::ExcitationForce));
+    assert_eq!((h.ordinate.unit.as_str(), h.denominator.unit.as_str()), ("m/s²", "N"));
+    assert_eq!((h.abscissa_axis.kind, &h.abscissa), (AxisKind::Frequency, &Abscissa::Even { from: 0.0, step: 4.0 }));
+    let Ordinates::Complex(z) = &h.values else { panic!() };
+    assert!((z[16] - 1.0).norm() < 1e-9, "one m/s² a newton at 64 Hz: {}", z[16]);
+    assert_eq!(h.lines[3], "run 5");
+    let psd = &functions(r#"{"lens": "spectrum", "channels": [2], "block": 256, "scaling": "psd"}"#)[0];
+    assert_eq!(
+        (psd.kind, psd.denominator.kind, psd.reference.node),
+        (FunctionKind::PowerSpectralDensity, AxisKind::Unknown, 0)
+    );
+    assert_eq!(psd.lines[1], "PSD, (m/s²)²/Hz");
+    let time = &functions(r#"{"lens": "waveform", "channels": [1]}"#)[0];
+    assert_eq!((time.kind, time.ordinate.kind), (FunctionKind::TimeResponse, AxisKind::ExcitationForce));
+    let shock = &functions(r#"{"lens": "shock", "channels": [2], "from_hz": 20, "to_hz": 200}"#)[0];
+    assert!(shock.kind == FunctionKind::ShockResponse && matches!(shock.abscissa, Abscissa::Uneven(_)));
+    // A place without a value is left out, not made up.
+    let mut broken = lens(r#"{"lens": "waveform", "channels": [1]}"#);
+    broken.traces[0].values[3] = f64::NAN;
+    let Dataset::Function(f) = &of_result(&broken).unwrap()[0] else { panic!() };
+    assert!(matches!(&f.abscissa, Abscissa::Uneven(at) if at.len() == 2047 && at[3] > at[2] * 1.5));
+    for (recipe, word) in
+        [(r#"{"lens": "statistics"}"#, "numbers only"), (r#"{"lens": "rainflow", "channels": [1]}"#, "a map")]
+    {
+        assert!(of_result(&lens(recipe)).unwrap_err().to_string().contains(word));
+    }
 }
 
 proptest! {
