@@ -31,7 +31,7 @@ impl Drive {
     /// A rate that is none; a block that is odd or shorter than 16; a clip below 2.
     pub fn new(sample_rate_hz: f64, block: usize, clip_sigma: f64, seed: u64) -> Result<Drive> {
         check_rate(sample_rate_hz)?;
-        if block < 16 || block % 2 != 0 || block > crate::spectrum::LARGEST_BLOCK {
+        if block < 16 || !block.is_multiple_of(2) || block > crate::spectrum::LARGEST_BLOCK {
             return Err(argument("block", block, "an even number from 16"));
         }
         if clip_sigma.is_nan() || clip_sigma < 2.0 {
@@ -87,7 +87,7 @@ impl Drive {
     }
 
     /// The next half block, V.
-    pub fn next(&mut self) -> Vec<f64> {
+    pub fn half_block(&mut self) -> Vec<f64> {
         let half = self.tail.len();
         let mut lines: Vec<Complex64> = Vec::with_capacity(self.amplitudes.len());
         for k in 0..self.amplitudes.len() {

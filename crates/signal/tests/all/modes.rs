@@ -225,10 +225,10 @@ fn one_reference_is_enough_where_modes_stand_apart() {
 
 #[test]
 fn an_exponential_windows_damping_is_taken_off() {
-    let (hz, zeta, added) = (80.0, 0.01, 6.0);
+    let (hz, zeta, added): (f64, f64, f64) = (80.0, 0.01, 6.0);
     let own = TAU * hz;
     // The window turns e^(λt) into e^((λ − added)t): the same mode with a pole further left.
-    let lambda = Complex64::new(-zeta, (1.0 - zeta * zeta as f64).sqrt()) * own - added;
+    let lambda = Complex64::new(-zeta, (1.0 - zeta * zeta).sqrt()) * own - added;
     let of = |s: Complex64| 1.0 / ((s - lambda) * (s - lambda.conj()));
     let hz_lines = lines(40.0, 120.0, 0.25);
     let values = hz_lines.iter().map(|f| of(Complex64::new(0.0, TAU * f))).collect();

@@ -79,10 +79,10 @@ fn a_profile_is_straight_on_logarithmic_axes() {
 fn a_drive_has_the_density_it_was_given() {
     let p = profile();
     let mut drive = Drive::new(RATE, BLOCK, 6.0, 7).unwrap();
-    assert!(drive.next().iter().all(|x| *x == 0.0), "silent before it is told");
+    assert!(drive.half_block().iter().all(|x| *x == 0.0), "silent before it is told");
     drive.take(&p.lines(RATE / BLOCK as f64, drive.lines())).unwrap();
-    drive.next();
-    let samples: Vec<f64> = (0..2000).flat_map(|_| drive.next()).collect();
+    drive.half_block();
+    let samples: Vec<f64> = (0..2000).flat_map(|_| drive.half_block()).collect();
     let found = spectrum(&samples, settings(Averaging::Linear)).unwrap();
     let (densities, spacing) = (found.values(Scaling::Psd), RATE / BLOCK as f64);
     // Away from the corners, which a block of this length rounds.
@@ -102,7 +102,7 @@ fn a_drive_has_the_density_it_was_given() {
     // Nothing goes beyond the clip, and what is cut is counted.
     let mut hard = Drive::new(RATE, BLOCK, 2.5, 7).unwrap();
     hard.take(&p.lines(spacing, hard.lines())).unwrap();
-    let cut: Vec<f64> = (0..200).flat_map(|_| hard.next()).collect();
+    let cut: Vec<f64> = (0..200).flat_map(|_| hard.half_block()).collect();
     let largest = cut.iter().fold(0.0f64, |m, x| m.max(x.abs()));
     assert!(hard.clipped() > 0 && largest <= 2.5 * hard.rms() * 2f64.sqrt(), "{largest}");
     for (error, word) in [
@@ -122,7 +122,7 @@ fn run(control: &mut Control, drive: &mut Drive, table: &mut Table, halves: usiz
     let mut heard = SpectrumProcessor::new(settings(Averaging::Exponential(averages))).unwrap();
     for k in 0..halves {
         drive.take(control.drive()).unwrap();
-        heard.push(&table.answer(&drive.next())).unwrap();
+        heard.push(&table.answer(&drive.half_block())).unwrap();
         // Not before the mean has forgotten the last change.
         if k % 80 == 79 {
             control.step(&heard.finish().unwrap().values(Scaling::Psd)).unwrap();
@@ -130,7 +130,7 @@ fn run(control: &mut Control, drive: &mut Drive, table: &mut Table, halves: usiz
     }
     let mut last = SpectrumProcessor::new(settings(Averaging::Linear)).unwrap();
     for _ in 0..600 {
-        last.push(&table.answer(&drive.next())).unwrap();
+        last.push(&table.answer(&drive.half_block())).unwrap();
     }
     last.finish().unwrap().values(Scaling::Psd)
 }
