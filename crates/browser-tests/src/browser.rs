@@ -10,7 +10,6 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::json;
 use std::os::unix::process::CommandExt;
 use std::process::{Command, Stdio};
-use std::time::Duration;
 
 /// A browser and its driver.
 pub struct Browser {
@@ -89,19 +88,17 @@ impl Browser {
         wait.for_element(what).await.with_context(|| format!("{what:?} is not on the page"))
     }
 
-    /// Does something with an element, again if it was drawn anew meanwhile.
+    /// Does something with an element, again if it was drawn anew meanwhile or cannot be reached yet.
     async fn with<T>(
         &self,
         what: Locator<'_>,
         act: impl AsyncFn(Element) -> Result<T, fantoccini::error::CmdError>,
     ) -> Result<T> {
-        for _ in 0..STALE_TRIES {
-            match act(self.found(what).await?).await {
-                Err(e) if stale(&e) => tokio::time::sleep(Duration::from_millis(100)).await,
-                done => return Ok(done?),
-            }
-        }
-        anyhow::bail!("{what:?} is drawn anew all the time")
+        let acted = again_until(async || match act(self.found(what).await?).await {
+            Err(e) if passing(&e) => Ok(None),
+            done => Ok(Some(done?)),
+        });
+        acted.await?.with_context(|| format!("{what:?} is never ready"))
     }
 
     /// Waits until an element's text is as wished, and gives it.
@@ -197,7 +194,7 @@ impl Browser {
                 let Ok(text) = o.text().await else { break };
                 if plain(&text).starts_with(option) {
                     match o.click().await {
-                        Err(e) if stale(&e) => break,
+                        Err(e) if passing(&e) => break,
                         done => return Ok(Some(done?)),
                     }
                 }
@@ -278,12 +275,10 @@ impl Browser {
     }
 }
 
-/// How often something that is drawn anew while it is pressed is looked for again.
-const STALE_TRIES: usize = 10;
-
-/// Whether an element was drawn anew after it was found.
-fn stale(e: &fantoccini::error::CmdError) -> bool {
-    e.to_string().contains("stale element")
+/// Whether an element was drawn anew after it was found, or is not where it can be reached yet.
+fn passing(e: &fantoccini::error::CmdError) -> bool {
+    let says = e.to_string();
+    ["stale element", "not interactable", "click intercepted"].iter().any(|w| says.contains(w))
 }
 
 /// Text without the narrow spaces between numbers and units.

@@ -201,7 +201,15 @@ async fn a_long_computation_tells_how_far_it_is_and_is_stopped() -> Result<()> {
     b.find(&format!("{lens} .u-over")).await?;
     b.word("From", "0.5").await?;
     b.word("Frequencies an octave", "96").await?;
-    b.text_until(lens, |t| t.contains("Stop")).await?;
+    b.value_until(&format!("{lens} input[aria-label='Frequencies an octave']"), |v| v == "96").await?;
+    // Of twenty channels it takes a while on any machine.
+    let recipe = json!({ "lens": "shock", "from_hz": 0.1, "per_octave": 96 });
+    let all: Vec<u32> = (1..=20).collect();
+    let panel = json!({ "x": 0, "y": 0, "w": 12, "h": 8, "recipe": recipe, "channels": all });
+    let path = "/api/campaigns/1/study-benches/long";
+    assert_eq!(r.call("PUT", path, Some(json!({ "panels": [panel] }))).await?.0, 204);
+    b.page.refresh().await?;
+    b.choose("Bench", "long").await?;
     b.press("Stop").await?;
     b.text_until(lens, |t| t.contains("stopped") && !t.contains("computing")).await?;
     b.press("Go on").await?;
