@@ -8,6 +8,7 @@ pub mod analysis;
 pub mod caution;
 pub mod event;
 pub mod front_end;
+pub mod impact;
 pub mod machine;
 pub mod math;
 pub mod measure;

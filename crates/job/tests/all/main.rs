@@ -4,6 +4,7 @@
 
 mod common;
 mod gaps;
+mod impact;
 mod lenses;
 mod math;
 mod preparation;
