@@ -13,7 +13,7 @@ use std::path::PathBuf;
 #[derive(Args)]
 #[command(after_help = help())]
 pub struct Analyze {
-    /// WAV or CSV file.
+    /// WAV, CSV or universal file.
     input: PathBuf,
     /// File with the recipe.
     #[arg(long)]

@@ -63,11 +63,14 @@ pub fn read(name: &str, from: impl std::io::Read) -> Result<Memory, FormatError>
     if !even {
         return Err(wrong("has times that do not ascend in even steps; allowed is time in s, evenly sampled".into()));
     }
-    // Times are rounded in writing; a rate this near to a whole number is one.
-    let rate = 1.0 / step;
-    let rate = if (rate - rate.round()).abs() < 1e-6 * rate { rate.round() } else { rate };
+    let rate = whole_rate(1.0 / step);
     let channels = heads.into_iter().skip(1).zip(columns).map(|((name, unit), data)| (name, unit, data)).collect();
     Ok(Memory::new(rate, channels))
+}
+
+/// Times are rounded in writing; a rate this near to a whole number is one.
+pub(crate) fn whole_rate(rate: f64) -> f64 {
+    if (rate - rate.round()).abs() < 1e-6 * rate { rate.round() } else { rate }
 }
 
 fn io(source: std::io::Error) -> FormatError {

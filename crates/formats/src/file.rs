@@ -1,12 +1,12 @@
 //! Opening a waveform file by its ending.
 
-use crate::{FormatError, csv, wav};
+use crate::{FormatError, csv, uff, wav};
 use echo_job::analysis::Source;
 use sha2::{Digest, Sha256};
 use std::io::Read;
 use std::path::Path;
 
-/// Opens a WAV or CSV file as a source of samples.
+/// Opens a WAV, CSV or universal file as a source of samples.
 ///
 /// # Errors
 /// The file cannot be read or is not what its ending says.
@@ -15,7 +15,11 @@ pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
     match ending.as_str() {
         "wav" => Ok(Box::new(wav::WavSource::open(path)?)),
         "csv" => Ok(Box::new(csv::open(path)?)),
-        _ => Err(FormatError::not_that(&path.display().to_string(), "is neither .wav nor .csv; allowed are these two")),
+        "uff" | "unv" => Ok(Box::new(uff::open(path)?)),
+        _ => Err(FormatError::not_that(
+            &path.display().to_string(),
+            "is neither .wav nor .csv nor .uff; allowed are these and .unv",
+        )),
     }
 }
 

@@ -14,12 +14,14 @@ mod geometry;
 mod kinds;
 mod result;
 mod shape;
+mod waveforms;
 
 pub use function::{Abscissa, Axis, Dof, Function, Ordinates};
 pub use geometry::{Face, Node, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
 pub use result::of_result;
 pub use shape::{Shape, ShapeOf};
+pub use waveforms::{open, waveforms};
 
 use crate::FormatError;
 use cells::Lines;

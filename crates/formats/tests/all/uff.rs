@@ -2,9 +2,9 @@
 
 use echo_formats::uff::{
     Abscissa, Axis, AxisKind, Dataset, Direction, Dof, Face, Function, FunctionKind, Node, Ordinates, Shape, ShapeOf,
-    Style, TraceLine, of_result, read, write,
+    Style, TraceLine, of_result, read, waveforms, write,
 };
-use echo_job::analysis::{Analysis, Memory, Provenance, analyze};
+use echo_job::analysis::{Analysis, Memory, Provenance, Source, analyze};
 use echo_job::recipe::Recipe;
 use echo_signal::spectrum::Complex64;
 use proptest::prelude::*;
@@ -259,6 +259,39 @@ fn curves_of_results_go_out_as_functions() {
     {
         assert!(of_result(&lens(recipe)).unwrap_err().to_string().contains(word));
     }
+}
+
+#[test]
+fn time_responses_come_in_as_channels() {
+    let named = |name: &str, n: usize| Function {
+        kind: FunctionKind::TimeResponse,
+        lines: [name.into(), String::new(), String::new(), String::new(), String::new()],
+        abscissa: Abscissa::Even { from: 0.0, step: 1.0 / 51_200.0 },
+        values: Ordinates::Real((0..n).map(|k| k as f64).collect()),
+        ..function(Abscissa::Even { from: 0.0, step: 1.0 }, complex(1))
+    };
+    let taken = |all: &[Function]| {
+        let datasets: Vec<Dataset> = all.iter().map(|f| Dataset::Function(Box::new(f.clone()))).collect();
+        waveforms("f.uff", &read("f.uff", &write(&datasets, Style::Text)).unwrap())
+    };
+    let frf = function(Abscissa::Even { from: 0.0, step: 1.0 }, complex(4));
+    let mut record = taken(&[frf.clone(), named("deck, aft", 40), named("", 40)]).unwrap();
+    let info = record.info().clone();
+    assert_eq!((info.sample_rate_hz, info.samples), (51_200.0, 40), "rounded in the file, whole again");
+    let names: Vec<&str> = info.channels.iter().map(|c| c.name.as_str()).collect();
+    assert_eq!((names, info.channels[0].unit.as_str()), (vec!["deck, aft", "point 12 +Z"], "m/s²"));
+    let mut read_back = vec![Vec::new()];
+    record.read(&[1], 3, 2, &mut read_back).unwrap();
+    assert_eq!(read_back[0], [3.0, 4.0]);
+    let twice = taken(&[named("a", 4), named("a", 4)]).unwrap();
+    assert_eq!(twice.info().channels[0].name, "point 12 +Z", "a name that two have tells neither");
+    let says = |all: &[Function]| taken(all).err().map(|e| e.to_string()).unwrap_or_default();
+    assert!(says(&[frf]).contains("holds no time response"));
+    assert!(says(&[named("a", 4), named("b", 5)]).contains("“a” and “b” differ in rate, beginning or length"));
+    assert!(says(&[named("a", 1)]).contains("fewer than two samples"));
+    assert!(says(&[Function { values: complex(3), ..named("a", 3) }]).contains("“a” is complex"));
+    let uneven = Function { abscissa: Abscissa::Uneven(vec![0.0, 1.0, 3.0]), ..named("a", 3) };
+    assert!(says(&[uneven]).contains("“a” is unevenly sampled"));
 }
 
 proptest! {

@@ -1,0 +1,62 @@
+//! Time responses of a universal file as channels.
+
+use super::function::{Abscissa, Function, Ordinates};
+use super::kinds::FunctionKind;
+use super::{Dataset, read};
+use crate::FormatError;
+use crate::csv::whole_rate;
+use echo_job::analysis::Memory;
+use std::path::Path;
+
+/// Reads the time responses of a whole file.
+///
+/// # Errors
+/// The file cannot be read, is no universal file, or its time responses are no channels of one record.
+pub fn open(path: &Path) -> Result<Memory, FormatError> {
+    let name = path.display().to_string();
+    let bytes = std::fs::read(path).map_err(|source| FormatError::Io { name: name.clone(), source })?;
+    waveforms(&name, &read(&name, &bytes)?)
+}
+
+/// Time responses as channels of one record; all else in the file is left aside. A channel is called
+/// by the first line of its function, or by its point and direction where that line does not tell.
+///
+/// # Errors
+/// No time response; one that is complex or unevenly sampled; two of different rates, beginnings or lengths.
+pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError> {
+    let wrong = |says: String| FormatError::not_that(name, says);
+    let functions = datasets.iter().filter_map(|d| if let Dataset::Function(f) = d { Some(f.as_ref()) } else { None });
+    let found: Vec<&Function> = functions.filter(|f| f.kind == FunctionKind::TimeResponse).collect();
+    let Some(first) = found.first() else {
+        return Err(wrong("holds no time response; allowed is a universal file with one or more (dataset 58)".into()));
+    };
+    let telling =
+        |f: &Function| !f.lines[0].is_empty() && found.iter().filter(|o| o.lines[0] == f.lines[0]).count() == 1;
+    let called = |f: &Function| {
+        if telling(f) { f.lines[0].clone() } else { format!("point {} {}", f.response.node, f.response.direction) }
+    };
+    let record = |f: &Function| match (&f.abscissa, &f.values) {
+        (Abscissa::Even { from, step }, Ordinates::Real(v)) if *step > 0.0 && v.len() > 1 => {
+            Ok((*from, *step, v.len()))
+        }
+        (Abscissa::Even { .. }, Ordinates::Real(_)) => Err("has fewer than two samples or no time between them"),
+        (_, Ordinates::Complex(_)) => Err("is complex"),
+        (Abscissa::Uneven(_), _) => Err("is unevenly sampled"),
+    };
+    let of = |f: &Function| {
+        let says = |what| wrong(format!("“{}” {what}; allowed are real, evenly sampled time responses", called(f)));
+        record(f).map_err(says)
+    };
+    let shape = of(first)?;
+    let mut channels = Vec::new();
+    for f in &found {
+        if of(f)? != shape {
+            let says = "differ in rate, beginning or length; allowed are the channels of one record";
+            return Err(wrong(format!("“{}” and “{}” {says}", called(first), called(f))));
+        }
+        if let Ordinates::Real(samples) = &f.values {
+            channels.push((called(f), f.ordinate.unit.clone(), samples.clone()));
+        }
+    }
+    Ok(Memory::new(whole_rate(1.0 / shape.1), channels))
+}
