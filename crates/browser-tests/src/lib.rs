@@ -350,6 +350,12 @@ impl Rigged {
         self.call("PUT", &path, Some(plan)).await
     }
 
+    /// The newest run of the first campaign.
+    pub async fn newest_run(&self) -> Result<Value> {
+        let runs = self.get("/api/campaigns/1/runs").await?;
+        runs.as_array().and_then(|a| a.last().cloned()).context("there is no run")
+    }
+
     /// Waits until so many seconds of a take are recorded.
     pub async fn recorded(&self, seconds: f64) -> Result<Value> {
         let of = |s: &Value, key: &str| s["capture"][key].as_f64().unwrap_or(f64::NAN);

@@ -107,6 +107,12 @@ pub fn peak_position(samples: &[f64]) -> usize {
     best
 }
 
+/// Share of the first peak from which a second one is a double hit, where nothing else is said.
+pub const SECOND_HIT_SHARE: f64 = 0.1;
+
+/// Time after which a second peak is another hit and no ringing of the first, where nothing else is said, s.
+pub const SECOND_HIT_APART_S: f64 = 0.002;
+
 /// A second hit inside a block.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DoubleHit {

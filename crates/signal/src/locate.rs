@@ -6,6 +6,7 @@
 //! method.
 
 use crate::error::{Result, SignalError, argument};
+use nalgebra::{DMatrix, DVector, SymmetricEigen};
 
 /// One arrival at a place.
 #[derive(Debug, Clone, PartialEq)]
@@ -94,7 +95,7 @@ fn check_geometry(sets: &[&Set], dimensions: usize) -> Result<()> {
             }
         }
     }
-    let (values, _) = eigen(spread);
+    let (values, _) = eigen(&spread);
     if values[dimensions - 1] <= 1e-6 * values[0] {
         let shape = if dimensions == 2 { "on one line" } else { "in one plane" };
         return Err(argument(
@@ -189,7 +190,7 @@ impl Problem<'_> {
                 row[k] *= 1.0 + damping;
                 row[k] += f64::MIN_POSITIVE;
             }
-            let Some(move_by) = solve(normal, now.gradient.clone()) else {
+            let Some(move_by) = solve(&normal, &now.gradient) else {
                 break;
             };
             let next: Vec<f64> = place.iter().zip(&move_by).map(|(p, m)| p + m).collect();
@@ -235,7 +236,7 @@ impl Problem<'_> {
             }
         }
         let (place_m, step) = best.expect("the grid is not empty");
-        let (values, vectors) = eigen(step.normal.clone());
+        let (values, vectors) = eigen(&step.normal);
         if values[d - 1] <= 1e-9 * values[0] {
             return Err(argument(
                 "place_m",
@@ -263,70 +264,23 @@ fn distance(a: &[f64], b: &[f64]) -> f64 {
     a.iter().zip(b).map(|(x, y)| (x - y) * (x - y)).sum::<f64>().sqrt()
 }
 
-/// Gaussian elimination with pivoting; none where the matrix is singular.
-fn solve(mut a: Vec<Vec<f64>>, mut b: Vec<f64>) -> Option<Vec<f64>> {
-    let n = b.len();
-    for c in 0..n {
-        let best = (c..n).max_by(|&i, &j| a[i][c].abs().total_cmp(&a[j][c].abs()))?;
-        a.swap(c, best);
-        b.swap(c, best);
-        if a[c][c] == 0.0 || !a[c][c].is_finite() {
-            return None;
-        }
-        for r in c + 1..n {
-            let share = a[r][c] / a[c][c];
-            for k in c..n {
-                a[r][k] -= share * a[c][k];
-            }
-            b[r] -= share * b[c];
-        }
-    }
-    for c in (0..n).rev() {
-        let rest: f64 = (c + 1..n).map(|k| a[c][k] * b[k]).sum();
-        b[c] = (b[c] - rest) / a[c][c];
-    }
-    Some(b)
+/// A square matrix of its rows.
+fn square(rows: &[Vec<f64>]) -> DMatrix<f64> {
+    DMatrix::from_fn(rows.len(), rows.len(), |i, j| rows[i][j])
 }
 
-/// Eigenvalues, largest first, with unit vectors, of a small symmetric matrix by Jacobi's turns.
-fn eigen(mut a: Vec<Vec<f64>>) -> (Vec<f64>, Vec<Vec<f64>>) {
-    let n = a.len();
-    let mut v: Vec<Vec<f64>> = (0..n).map(|i| (0..n).map(|j| f64::from(u8::from(i == j))).collect()).collect();
-    for _ in 0..50 {
-        let off: f64 = (0..n)
-            .flat_map(|i| (0..n).filter(move |&j| j != i).map(move |j| (i, j)))
-            .map(|(i, j)| a[i][j].powi(2))
-            .sum();
-        if off == 0.0 {
-            break;
-        }
-        for p in 0..n {
-            for q in p + 1..n {
-                if a[p][q] == 0.0 {
-                    continue;
-                }
-                let theta = (a[q][q] - a[p][p]) / (2.0 * a[p][q]);
-                let t = theta.signum() / (theta.abs() + (theta * theta + 1.0).sqrt());
-                let t = if theta == 0.0 { 1.0 } else { t };
-                let (c, s) = (1.0 / (t * t + 1.0).sqrt(), t / (t * t + 1.0).sqrt());
-                for k in 0..n {
-                    let (x, y) = (a[k][p], a[k][q]);
-                    (a[k][p], a[k][q]) = (c * x - s * y, s * x + c * y);
-                }
-                for k in 0..n {
-                    let (x, y) = (a[p][k], a[q][k]);
-                    (a[p][k], a[q][k]) = (c * x - s * y, s * x + c * y);
-                }
-                for row in v.iter_mut() {
-                    let (x, y) = (row[p], row[q]);
-                    (row[p], row[q]) = (c * x - s * y, s * x + c * y);
-                }
-            }
-        }
-    }
-    let mut order: Vec<usize> = (0..n).collect();
-    order.sort_by(|&i, &j| a[j][j].total_cmp(&a[i][i]));
-    let values = order.iter().map(|&i| a[i][i]).collect();
-    let vectors = order.iter().map(|&i| (0..n).map(|k| v[k][i]).collect()).collect();
+/// What the matrix takes to `right`; none where it is singular.
+fn solve(matrix: &[Vec<f64>], right: &[f64]) -> Option<Vec<f64>> {
+    let found = square(matrix).lu().solve(&DVector::from_column_slice(right))?;
+    found.iter().all(|x| x.is_finite()).then(|| found.as_slice().to_vec())
+}
+
+/// Eigenvalues, largest first, with unit vectors, of a small symmetric matrix.
+fn eigen(matrix: &[Vec<f64>]) -> (Vec<f64>, Vec<Vec<f64>>) {
+    let found = SymmetricEigen::new(square(matrix));
+    let mut order: Vec<usize> = (0..matrix.len()).collect();
+    order.sort_by(|&i, &j| found.eigenvalues[j].total_cmp(&found.eigenvalues[i]));
+    let values = order.iter().map(|&i| found.eigenvalues[i]).collect();
+    let vectors = order.iter().map(|&i| found.eigenvectors.column(i).iter().copied().collect()).collect();
     (values, vectors)
 }

@@ -5,10 +5,6 @@ use echo_browser_tests::Rigged;
 use serde_json::{Value, json};
 use std::time::Instant;
 
-async fn newest(r: &Rigged) -> Result<Value> {
-    Ok(r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).unwrap_or_default())
-}
-
 async fn open_end(r: &Rigged) -> Result<()> {
     let plan =
         json!({ "sample_rate_hz": 25600.0, "length": { "ends": "when_stopped" }, "run_kind": "fault", "block": 4096 });
@@ -38,11 +34,11 @@ async fn a_killed_server_loses_nothing_that_was_whole() -> Result<()> {
     open_end(&r).await?;
     assert_eq!(r.order("record").await?.0, 204);
     r.recorded(4.5).await?;
-    let before = newest(&r).await?;
+    let before = r.newest_run().await?;
     assert_eq!(before["state"], "recording");
     r.server.kill();
     r.serve_again()?;
-    let after = newest(&r).await?;
+    let after = r.newest_run().await?;
     assert_eq!(after["id"], before["id"]);
     assert_eq!(after["state"], "broken");
     assert_eq!(after["ended_because"], "the server stopped while recording");
@@ -55,7 +51,7 @@ async fn a_killed_server_loses_nothing_that_was_whole() -> Result<()> {
     r.recorded(0.5).await?;
     assert_eq!(r.order("stop").await?.0, 204);
     r.idle().await?;
-    assert_eq!(newest(&r).await?["state"], "whole");
+    assert_eq!(r.newest_run().await?["state"], "whole");
     Ok(())
 }
 
@@ -70,7 +66,7 @@ async fn a_pulled_front_end_closes_the_run_with_what_came() -> Result<()> {
     let status = r.idle().await?;
     assert_eq!(status["link"]["link"], "connecting");
     assert_eq!(status["ended"]["whole"], false);
-    let run = newest(&r).await?;
+    let run = r.newest_run().await?;
     assert_eq!(run["state"], "broken");
     assert!(run["ended_because"].as_str().unwrap().contains("front end"), "{run}");
     let length = run["duration_s"].as_f64().unwrap();
@@ -102,7 +98,7 @@ async fn a_database_that_goes_away_costs_no_sample() -> Result<()> {
     assert_eq!(r.order("stop").await?.0, 204);
     let status = r.idle().await?;
     assert_eq!(status["ended"]["lost_blocks"], 0);
-    let run = newest(&r).await?;
+    let run = r.newest_run().await?;
     assert_eq!(run["state"], "whole");
     assert!(run["duration_s"].as_f64().unwrap() > 6.0, "{run}");
     readable(&r, &run).await?;

@@ -117,15 +117,13 @@ async fn words_of_a_lens_change_what_it_shows() -> Result<()> {
 #[tokio::test]
 async fn a_run_that_is_being_recorded_says_when_it_can_be_studied() -> Result<()> {
     let r = Rigged::start().await?;
-    let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
-    plan["length"] = json!({ "ends": "when_stopped" });
     // Slow, so that the first chunk takes its time.
-    plan["sample_rate_hz"] = json!(5120.0);
-    assert_eq!(r.call("PUT", "/api/campaigns/1/plan", Some(plan)).await?.0, 200);
+    let change = json!({ "length": { "ends": "when_stopped" }, "sample_rate_hz": 5120.0 });
+    assert_eq!(r.plan_with(1, change).await?.0, 200);
     r.until("it sends at that rate", |s| s["link"]["sample_rate_hz"] == 5120.0).await?;
     assert_eq!(r.order("record").await?.0, 204);
     let status = r.until("it records", |s| s["capture"]["state"] == "recording").await?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert_eq!(run["state"], "recording", "{status}");
     let path = format!("/api/runs/{}/results", run["id"]);
     let (code, answer) = r.call("POST", &path, Some(json!({ "lens": "statistics" }))).await?;
@@ -144,20 +142,11 @@ async fn a_run_that_is_being_recorded_says_when_it_can_be_studied() -> Result<()
 async fn a_second_hit_in_a_take_is_marked() -> Result<()> {
     let mut r = Rigged::start().await?;
     r.with_hull("4").await?;
-    let path = "/api/campaigns/3/plan";
-    let mut plan = r.get(path).await?["plan"].clone();
     // Long enough for several bumps in one take.
-    for (key, value) in [
-        ("recorders", json!([])),
-        ("length", json!({ "ends": "after", "duration_s": 12.0 })),
-        (
-            "start",
-            json!({ "conditions": [{ "when": "level", "input": 1, "level": 10.0, "hysteresis": 5.0, "unit": "m/s²" }], "pre_s": 0.1, "takes": 1 }),
-        ),
-    ] {
-        plan[key] = value;
-    }
-    assert_eq!(r.call("PUT", path, Some(plan)).await?.0, 200);
+    let length = json!({ "ends": "after", "duration_s": 12.0 });
+    let bump = json!({ "when": "level", "input": 1, "level": 10.0, "hysteresis": 5.0, "unit": "m/s²" });
+    let start = json!({ "conditions": [bump], "pre_s": 0.1, "takes": 1 });
+    assert_eq!(r.plan_with(3, json!({ "recorders": [], "length": length, "start": start })).await?.0, 200);
     assert_eq!(r.order("arm").await?.0, 204);
     let ended = r.until("the take is made", |s| s["capture"]["state"] == "idle" && s["ended"]["takes"] == 1).await?;
     let run = format!("/api/runs/{}", ended["ended"]["run_id"]);

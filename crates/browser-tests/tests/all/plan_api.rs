@@ -1,7 +1,7 @@
 //! The plan over HTTP: lengths, counters, encoders, dry runs, recorders, and a server that is killed in every
 //! state of a run.
 
-use anyhow::{Context, Result};
+use anyhow::Result;
 use echo_browser_tests::Rigged;
 use serde_json::{Value, json};
 
@@ -145,7 +145,7 @@ async fn a_server_killed_in_any_state_keeps_what_was_whole() -> Result<()> {
     r.recorded(4.5).await?;
     r.server.kill();
     r.serve_again()?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert!(run["state"] == "broken" && run["duration_s"].as_f64() > Some(2.0), "{run}");
     let detail = r.get(&format!("/api/runs/{}", run["id"])).await?;
     assert_eq!(detail["takes"].as_array().map(Vec::len), Some(1));
@@ -158,7 +158,7 @@ async fn a_server_killed_in_any_state_keeps_what_was_whole() -> Result<()> {
     assert_eq!(r.order("stop").await?.0, 204);
     r.server.kill();
     r.serve_again()?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert!(
         ["whole", "broken"].contains(&run["state"].as_str().unwrap()) && run["duration_s"].as_f64() > Some(0.9),
         "{run}"

@@ -130,7 +130,7 @@ async fn recorders_go_one_by_one() -> Result<()> {
     assert_eq!(going, [false, true], "{}", now["capture"]);
     assert_eq!(order("slow", false).await?.0, 204);
     r.idle().await?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert_eq!((&run["recorder"], &run["sample_rate_hz"]), (&json!("slow"), &json!(512.0)));
     let detail = r.get(&format!("/api/runs/{}", run["id"])).await?;
     let cut = detail["takes"].as_array().context("segments")?;
@@ -176,9 +176,7 @@ async fn rounds_and_limits_are_checked_before_they_begin() -> Result<()> {
             "only acceleration",
         ),
     ] {
-        let mut wrong = r.get("/api/campaigns/1/plan").await?["plan"].clone();
-        wrong["watch"] = json!([watch]);
-        let (status, body) = r.call("PUT", "/api/campaigns/1/plan", Some(wrong)).await?;
+        let (status, body) = r.plan_with(1, json!({ "watch": [watch] })).await?;
         assert!(status == 422 && says(&body).contains(word), "{body}");
     }
     assert_eq!(r.call("POST", "/api/campaigns/1/alarms/999", None).await?.0, 404);

@@ -27,15 +27,12 @@ async fn kept(r: &Rigged) -> Result<Vec<Value>> {
 
 /// Records a second with the rig as it stands; gives the run's key.
 async fn recorded(r: &Rigged) -> Result<Value> {
-    let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
-    plan["length"] = json!({ "ends": "after", "duration_s": 1.5 });
-    let (status, body) = r.call("PUT", "/api/campaigns/1/plan", Some(plan)).await?;
+    let (status, body) = r.plan_with(1, json!({ "length": { "ends": "after", "duration_s": 1.5 } })).await?;
     anyhow::ensure!(status == 200, "{body}");
     anyhow::ensure!(r.order("record").await?.0 == 204);
     r.until("it has begun", |s| s["capture"]["state"] != "idle").await?;
     r.idle().await?;
-    let runs = r.get("/api/campaigns/1/runs").await?;
-    Ok(runs.as_array().and_then(|a| a.last()).context("a run")?["id"].clone())
+    Ok(r.newest_run().await?["id"].clone())
 }
 
 #[tokio::test]
@@ -304,19 +301,9 @@ async fn runs_lie_over_each_other_and_notes_stay_with_curves() -> Result<()> {
 
     // By their triggers: two runs of bumps, the first take over the first.
     r.with_hull("4").await?;
-    let path = "/api/campaigns/3/plan";
-    let mut plan = r.get(path).await?["plan"].clone();
-    for (key, value) in [
-        ("recorders", json!([])),
-        (
-            "start",
-            json!({ "conditions": [{ "when": "level", "input": 1,
-        "level": 10.0, "hysteresis": 5.0, "unit": "m/s²" }], "pre_s": 0.1, "takes": 1 }),
-        ),
-    ] {
-        plan[key] = value;
-    }
-    assert_eq!(r.call("PUT", path, Some(plan)).await?.0, 200);
+    let bump = json!({ "when": "level", "input": 1, "level": 10.0, "hysteresis": 5.0, "unit": "m/s²" });
+    let start = json!({ "conditions": [bump], "pre_s": 0.1, "takes": 1 });
+    assert_eq!(r.plan_with(3, json!({ "recorders": [], "start": start })).await?.0, 200);
     let mut runs = Vec::new();
     for _ in 0..2 {
         assert_eq!(r.order("arm").await?.0, 204);

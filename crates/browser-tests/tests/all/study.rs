@@ -95,11 +95,9 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
         let there = again_until(async || Ok(((rpm(r).await? - to).abs() < 1.0).then_some(())));
         there.await?.with_context(|| format!("{to} rpm is not reached"))
     };
-    let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
-    plan["sample_rate_hz"] = json!(5120.0);
-    plan["length"] = json!({ "ends": "when_stopped" });
-    plan["run_kind"] = json!("coast-down");
-    let (status, body) = r.call("PUT", "/api/campaigns/1/plan", Some(plan)).await?;
+    let length = json!({ "ends": "when_stopped" });
+    let change = json!({ "sample_rate_hz": 5120.0, "length": length, "run_kind": "coast-down" });
+    let (status, body) = r.plan_with(1, change).await?;
     assert_eq!(status, 200, "{body}");
     bring(&r, 2700.0, 2000.0).await?;
     r.until("it sends at the new rate", |s| s["link"]["sample_rate_hz"] == 5120.0).await?;
@@ -110,7 +108,7 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
     }
     assert_eq!(r.order("stop").await?.0, 204);
     r.idle().await?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert!(run["kind"] == "coast-down" && run["state"] == "whole", "{run}");
 
     let b = Browser::open().await?;

@@ -125,9 +125,8 @@ async fn channels_are_computed_prepared_and_read_as_a_table() -> Result<()> {
 async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
     let r = Rigged::start().await?;
     // A second run to lay over the first.
-    let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
-    plan["length"] = json!({ "ends": "after", "duration_s": 2.0 });
-    assert_eq!(r.call("PUT", "/api/campaigns/1/plan", Some(plan)).await?.0, 200);
+    let length = json!({ "ends": "after", "duration_s": 2.0 });
+    assert_eq!(r.plan_with(1, json!({ "length": length })).await?.0, 200);
     assert_eq!(r.order("record").await?.0, 204);
     r.until("it has begun", |s| s["capture"]["state"] != "idle").await?;
     r.idle().await?;

@@ -125,7 +125,7 @@ async fn a_coast_down_with_a_threshold_found_by_itself() -> Result<()> {
     b.text_until("section[aria-label=Speed]", |t| t.contains("falling")).await?;
     b.text_until("[aria-live]", |t| t.contains("the planned length was reached")).await?;
     b.text_until("section[aria-label=Speed]", |t| plain(t).contains("1500") && t.contains("steady")).await?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     let recipe = json!({ "lens": "speed", "tacho": { "channel": 21, "threshold": tacho["threshold"],
         "hysteresis": tacho["hysteresis"] } });
     let (status, speed) = r.call("POST", &format!("/api/runs/{}/results", run["id"]), Some(recipe)).await?;
@@ -194,7 +194,7 @@ async fn a_link_pulled_during_a_recording_is_told_and_what_came_is_kept() -> Res
     b.text_until("[aria-live]", |t| t.contains("No front end is connected")).await?;
     r.plug_again()?;
     b.text_until("header", |t| t.contains("clock locked")).await?;
-    let run = r.get("/api/campaigns/1/runs").await?.as_array().and_then(|a| a.last().cloned()).context("a run")?;
+    let run = r.newest_run().await?;
     assert!(run["state"] == "broken" && run["duration_s"].as_f64() > Some(1.5), "{run}");
     b.page.clone().close().await?;
     Ok(())

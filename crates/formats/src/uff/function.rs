@@ -1,7 +1,7 @@
 //! Functions of one or two degrees of freedom: dataset 58, as text and with binary values.
 
 use super::cells::{Lines, columns, exponent, meant, place, words};
-use super::kinds::{AXES, AxisKind, Direction, FunctionKind, KINDS};
+use super::kinds::{AxisKind, Direction, FunctionKind};
 use crate::FormatError;
 use echo_signal::spectrum::Complex64;
 
@@ -125,7 +125,7 @@ fn axis(lines: &mut Lines<'_>, what: &str) -> Result<Axis, FormatError> {
     let cells: Vec<char> = line.chars().collect();
     let text = |a: usize, b: usize| cells.iter().skip(a).take(b - a).collect::<String>();
     let number: i64 = text(0, 10).trim().parse().unwrap_or(0);
-    let kind = AXES.iter().find(|(_, n)| *n == number).map_or(AxisKind::Unknown, |(k, _)| *k);
+    let kind = AxisKind::of(number).unwrap_or(AxisKind::Unknown);
     Ok(Axis { kind, label: meant(&text(26, 46)), unit: meant(&text(47, 67)) })
 }
 
@@ -137,7 +137,7 @@ fn head(lines: &mut Lines<'_>) -> Result<(Function, Form), FormatError> {
     }
     let identity: Vec<char> = lines.need("the degrees of freedom of a function")?.chars().collect();
     let number: String = identity.iter().take(5).collect();
-    let kind = number.trim().parse::<usize>().ok().and_then(|n| KINDS.get(n).copied());
+    let kind = number.trim().parse().ok().and_then(FunctionKind::of);
     let kind =
         kind.ok_or_else(|| lines.wrong(format!("“{}” is no kind of function; allowed is 0 to 27", number.trim())))?;
     let (response, reference) =
@@ -282,13 +282,13 @@ pub(super) fn binary(lines: &mut Lines<'_>, first: &str) -> Result<Function, For
 }
 
 fn head_text(f: &Function, form: &Form) -> String {
-    let number = KINDS.iter().position(|k| *k == f.kind).unwrap_or(0);
+    let number = f.kind as i64;
     let dof = |d: &Dof| {
         let entity: String = words(&d.entity).trim_end().chars().take(10).collect();
         format!(" {entity:<10}{:>10}{:>4}", d.node, d.direction.number())
     };
     let axis = |a: &Axis| {
-        let number = AXES.iter().find(|(k, _)| *k == a.kind).map_or(0, |(_, n)| *n);
+        let number = a.kind as i64;
         let cell = |t: &str| words(t).trim_end().chars().take(20).collect::<String>();
         format!("{number:>10}{:>5}{:>5}{:>5} {:<20} {:<20}\n", 0, 0, 0, cell(&a.label), cell(&a.unit))
     };

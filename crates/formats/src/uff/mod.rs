@@ -83,7 +83,7 @@ pub fn read(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
         }
         lines.end()?;
     }
-    if found.is_empty() && length == 1.0 {
+    if found.is_empty() {
         return Err(FormatError::not_that(name, "holds no dataset; allowed is a universal file"));
     }
     Ok(found)

@@ -112,12 +112,7 @@ pub(super) fn write(shape: &Shape) -> String {
     // A normal mode is real; everything else moves with a phase.
     let complex = analysis != NORMAL;
     out += &format!("{:>10}{analysis:>10}{:>10}{:>10}{:>10}{:>10}\n", 1, 2, 8, if complex { 5 } else { 2 }, 3);
-    let (count, kind) = match analysis {
-        NORMAL => (2, 4),
-        COMPLEX => (2, 6),
-        _ => (2, 1),
-    };
-    out += &format!("{count:>10}{kind:>10}{:>10}{number:>10}\n", 0);
+    out += &format!("{:>10}{:>10}{:>10}{number:>10}\n", 2, real.len(), 0);
     out += &columns(real.into_iter().map(place), 6);
     for (node, values) in &shape.points {
         out += &format!("{node:>10}\n");

@@ -1,7 +1,7 @@
 //! What a hit was worth.
 
 use crate::Refusal;
-use echo_signal::impact::{double_hit, overload, peak_position};
+use echo_signal::impact::{SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit, overload, peak_position};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -23,7 +23,8 @@ pub struct HitLimits {
 
 impl Default for HitLimits {
     fn default() -> Self {
-        HitLimits { least_n: None, most_n: None, double_share: 0.1, apart_s: 0.002, over_share: 0.98 }
+        let (double_share, apart_s) = (SECOND_HIT_SHARE, SECOND_HIT_APART_S);
+        HitLimits { least_n: None, most_n: None, double_share, apart_s, over_share: 0.98 }
     }
 }
 

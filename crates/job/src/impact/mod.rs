@@ -9,5 +9,5 @@ mod points;
 mod session;
 
 pub use judge::{Flaw, HitLimits, HitVerdict, judge};
-pub use points::{PointDirection, counted_on};
+pub use points::{PointDirection, point_list};
 pub use session::{Heard, Hit, HitState, ImpactPlan, PointState, Roving, Session};

@@ -1,6 +1,7 @@
 //! Points with directions, and lists of them that count on by themselves.
 
 use crate::Refusal;
+use crate::rig::edit::last_number;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -28,7 +29,7 @@ pub const MOST_POINTS: usize = 2000;
 ///
 /// # Errors
 /// No point or more than 2000; a step of 0; numbers that would go below 0.
-pub fn counted_on(first: &PointDirection, count: usize, step: i64) -> Result<Vec<PointDirection>, Refusal> {
+pub fn point_list(first: &PointDirection, count: usize, step: i64) -> Result<Vec<PointDirection>, Refusal> {
     if !(1..=MOST_POINTS).contains(&count) {
         return Err(Refusal::new("points", format!("the list has {count} points; allowed are 1 to {MOST_POINTS}")));
     }
@@ -36,13 +37,8 @@ pub fn counted_on(first: &PointDirection, count: usize, step: i64) -> Result<Vec
         return Err(Refusal::new("points", "the increment is 0; allowed is a whole number other than 0".to_string()));
     }
     let name = &first.point;
-    let end = name.rfind(|c: char| c.is_ascii_digit()).map_or(name.len(), |at| at + 1);
-    let begin = name[..end].rfind(|c: char| !c.is_ascii_digit()).map_or(0, |at| at + 1);
-    // Letters of several bytes end where the next one begins.
-    let begin = (begin..=end).find(|at| name.is_char_boundary(*at)).unwrap_or(end);
-    let digits = &name[begin..end];
-    let (head, tail) = (&name[..begin], &name[end..]);
-    let from: i64 = if digits.is_empty() { 1 } else { digits.parse().unwrap_or(i64::MAX) };
+    let place = last_number(name);
+    let from: i64 = place.clone().map_or(1, |p| name[p].parse().unwrap_or(i64::MAX));
     (0..count)
         .map(|k| {
             let told = i64::try_from(k).ok().and_then(|k| step.checked_mul(k)).and_then(|by| from.checked_add(by));
@@ -51,10 +47,10 @@ pub fn counted_on(first: &PointDirection, count: usize, step: i64) -> Result<Vec
                     format!("counting on from “{name}” by {step} leaves whole numbers from 0 at point {}", k + 1);
                 Refusal::new("points", says)
             })?;
-            let point = match (digits.is_empty(), k) {
-                (_, 0) => name.clone(),
-                (true, _) => format!("{name} {number}"),
-                (false, _) => format!("{head}{number:0width$}{tail}", width = digits.len()),
+            let point = match &place {
+                _ if k == 0 => name.clone(),
+                None => format!("{name} {number}"),
+                Some(p) => format!("{}{number:0width$}{}", &name[..p.start], &name[p.end..], width = p.len()),
             };
             Ok(PointDirection { point, direction: first.direction.clone() })
         })

@@ -222,18 +222,25 @@ fn two_units(text: &str, column: &str) -> Option<Refusal> {
     })
 }
 
+/// Where the last number in a text stands, by which series are counted on.
+pub(crate) fn last_number(text: &str) -> Option<std::ops::Range<usize>> {
+    let digit = |c: char| c.is_ascii_digit();
+    let end = text.rfind(digit)? + 1;
+    let begin = text[..end].rfind(|c| !digit(c)).map_or(0, |i| i + text[i..].chars().next().map_or(1, char::len_utf8));
+    Some(begin..end)
+}
+
 /// The text `step` places on in a series: the last number in it counts up, zeros in front are kept.
 pub fn counted_on(text: &str, step: u64) -> String {
     if step == 0 {
         return text.into();
     }
-    let digit = |c: char| c.is_ascii_digit();
-    let Some(end) = text.rfind(digit).map(|i| i + 1) else {
+    let Some(place) = last_number(text) else {
         return format!("{text} {}", step + 1);
     };
-    let begin = text[..end].rfind(|c| !digit(c)).map_or(0, |i| i + text[i..].chars().next().map_or(1, char::len_utf8));
-    let number: u64 = text[begin..end].parse().unwrap_or(0);
-    format!("{}{:0width$}{}", &text[..begin], number.saturating_add(step), &text[end..], width = end - begin)
+    let number: u64 = text[place.clone()].parse().unwrap_or(0);
+    let (head, tail) = (&text[..place.start], &text[place.end..]);
+    format!("{head}{:0width$}{tail}", number.saturating_add(step), width = place.len())
 }
 
 /// Cells that carry the first row's text down: the same, or counted on.

@@ -1,8 +1,8 @@
 //! Impact testing: lists that count on, what a hit was worth, a test from the first point to the last.
 
 use echo_job::impact::{
-    Flaw, Heard, HitLimits, HitState, HitVerdict, ImpactPlan, PointDirection, PointState, Roving, Session, counted_on,
-    judge,
+    Flaw, Heard, HitLimits, HitState, HitVerdict, ImpactPlan, PointDirection, PointState, Roving, Session, judge,
+    point_list,
 };
 use proptest::prelude::*;
 
@@ -73,22 +73,22 @@ fn limits_that_cannot_be_are_refused_by_name() {
 #[test]
 fn a_list_of_points_counts_on() {
     let names = |first: &str, count, step| -> Vec<String> {
-        counted_on(&point(first), count, step).unwrap().into_iter().map(|p| p.point).collect()
+        point_list(&point(first), count, step).unwrap().into_iter().map(|p| p.point).collect()
     };
     assert_eq!(names("mast 08, port", 4, 2), ["mast 08, port", "mast 10, port", "mast 12, port", "mast 14, port"]);
     assert_eq!(names("A3", 3, -1), ["A3", "A2", "A1"]);
     assert_eq!(names("bracket", 3, 1), ["bracket", "bracket 2", "bracket 3"]);
     assert_eq!(names("β9é", 2, 1), ["β9é", "β10é"]);
     assert_eq!(names("7", 2, 100), ["7", "107"]);
-    assert!(counted_on(&point("A3"), 5, -1).unwrap_err().says.contains("leaves whole numbers from 0 at point 5"));
+    assert!(point_list(&point("A3"), 5, -1).unwrap_err().says.contains("leaves whole numbers from 0 at point 5"));
     for (count, step, word) in [(0, 1, "1 to 2000"), (2001, 1, "1 to 2000"), (2, 0, "other than 0")] {
-        assert!(counted_on(&point("A3"), count, step).unwrap_err().says.contains(word));
+        assert!(point_list(&point("A3"), count, step).unwrap_err().says.contains(word));
     }
-    assert!(counted_on(&point("A99999999999999999999"), 2, 1).is_err(), "a number beyond all numbers");
+    assert!(point_list(&point("A99999999999999999999"), 2, 1).is_err(), "a number beyond all numbers");
 }
 
 fn plan(points: usize, hits: u32, by_itself: bool) -> ImpactPlan {
-    let points = counted_on(&point("1"), points, 1).unwrap();
+    let points = point_list(&point("1"), points, 1).unwrap();
     ImpactPlan { roving: Roving::Hammer, points, hits, limits: HitLimits::default(), by_itself }
 }
 

@@ -16,7 +16,7 @@ use echo_job::analysis::Analysis;
 use echo_job::math::{Known, MathChannel, formulas};
 use echo_job::recipe::Recipe;
 use echo_job::unit::Quantity;
-use echo_signal::impact::double_hit;
+use echo_signal::impact::{SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit};
 use echo_store::run::Run;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -50,8 +50,6 @@ pub struct QualityBody {
 const MOST: usize = 500;
 /// Runs up to here are looked through for faults of the tachometer, s.
 const TACHO_UP_TO_S: f64 = 900.0;
-/// A second hit is one above this share of the first, at least so far away.
-const SECOND_HIT: (f64, f64) = (0.1, 0.002);
 
 /// Looks through a run for what is wrong with it: clipped stretches, faults of the tachometer, double hits.
 #[utoipa::path(get, operation_id = "read_quality", path = "/api/runs/{id}/quality", params(("id" = i64, Path)),
@@ -121,7 +119,7 @@ async fn double_hits(app: &App, run: &Run) -> Result<Vec<QualityMark>, ApiError>
             let count = t.samples.unwrap_or(i64::MAX).min(run.samples - t.first_sample).max(0) as usize;
             let counts = app.store.counts(run.id, c.channel, t.first_sample, count).await?;
             let force: Vec<f64> = counts.into_iter().flatten().map(f64::from).collect();
-            if let Ok(Some(hit)) = double_hit(&force, run.sample_rate_hz, SECOND_HIT.0, SECOND_HIT.1) {
+            if let Ok(Some(hit)) = double_hit(&force, run.sample_rate_hz, SECOND_HIT_SHARE, SECOND_HIT_APART_S) {
                 marks.push(QualityMark {
                     kind: "double hit".into(),
                     channel: c.channel,

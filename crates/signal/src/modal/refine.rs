@@ -9,8 +9,8 @@
 
 use super::functions::Functions;
 use super::poles::Pole;
-use super::shapes::{Fit, fit};
-use crate::error::{Result, argument};
+use super::shapes::{Fit, check, fit, same};
+use crate::error::Result;
 use nalgebra::{DMatrix, DVector};
 use realfft::num_complex::Complex64;
 use std::f64::consts::TAU;
@@ -27,14 +27,10 @@ const ENOUGH: f64 = 1e-9;
 /// No pole; two that are the same; poles of another number of references; fewer lines than unknowns.
 pub fn refined(functions: &Functions, band_hz: (f64, f64), poles: &[Pole]) -> Result<Vec<Pole>> {
     let inputs = functions.references();
-    if poles.is_empty() || poles.iter().any(|p| p.participation.len() != inputs) {
-        return Err(argument("poles", poles.len(), format!("one or more, each with {inputs} participations")));
-    }
+    check(poles, inputs)?;
     let band = functions.within(band_hz, 2 * poles.len() + 2 * inputs)?;
     let mut now = poles.to_vec();
-    let Some(mut best) = fit(&band, &now) else {
-        return Err(argument("poles", "two that are the same", "poles that differ"));
-    };
+    let mut best = fit(&band, &now).ok_or_else(same)?;
     for _ in 0..STEPS {
         let Some(step) = step(&band, &now, &best) else { break };
         let mut share = 1.0;

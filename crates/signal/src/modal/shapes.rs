@@ -9,7 +9,7 @@
 
 use super::functions::Functions;
 use super::poles::Pole;
-use crate::error::{Result, argument};
+use crate::error::{Result, SignalError, argument};
 use crate::response::Motion;
 use nalgebra::DMatrix;
 use realfft::num_complex::Complex64;
@@ -62,21 +62,14 @@ pub struct Modes {
 /// than unknowns.
 pub fn shapes(functions: &Functions, band_hz: (f64, f64), poles: &[Pole], driving: &[(usize, usize)]) -> Result<Modes> {
     let (outputs, inputs) = (functions.outputs(), functions.references());
-    if poles.is_empty() {
-        return Err(argument("poles", "empty", "one or more"));
-    }
-    if let Some(p) = poles.iter().find(|p| p.participation.len() != inputs) {
-        return Err(argument("poles", p.participation.len(), format!("a participation of each reference, {inputs}")));
-    }
+    check(poles, inputs)?;
     if let Some((o, r)) = driving.iter().find(|(o, r)| *o >= outputs || *r >= inputs) {
         let allowed = format!("outputs 0 to {}, references 0 to {}", outputs - 1, inputs - 1);
         return Err(argument("driving", format!("{o}, {r}"), allowed));
     }
     let unknown = 2 * poles.len() + 2 * inputs;
     let band = functions.within(band_hz, unknown)?;
-    let Some(found) = fit(&band, poles) else {
-        return Err(argument("poles", "two that are the same", "poles that differ"));
-    };
+    let found = fit(&band, poles).ok_or_else(same)?;
     let value = |row: usize, output: usize| found.unknowns[(row, output)];
     let modes = poles.iter().enumerate().map(|(k, pole)| {
         let residues = (0..outputs).map(|o| Complex64::new(value(2 * k, o), value(2 * k + 1, o))).collect();
@@ -93,6 +86,24 @@ pub fn shapes(functions: &Functions, band_hz: (f64, f64), poles: &[Pole], drivin
         below: of(2 * poles.len()),
         above: of(2 * poles.len() + inputs),
     })
+}
+
+/// Poles are there, and of so many references.
+pub(super) fn check(poles: &[Pole], inputs: usize) -> Result<()> {
+    if poles.is_empty() {
+        return Err(argument("poles", "empty", "one or more"));
+    }
+    match poles.iter().find(|p| p.participation.len() != inputs) {
+        Some(p) => {
+            Err(argument("poles", p.participation.len(), format!("a participation of each reference, {inputs}")))
+        }
+        None => Ok(()),
+    }
+}
+
+/// What is wrong with poles that cannot be told apart.
+pub(super) fn same() -> SignalError {
+    argument("poles", "two that are the same", "poles that differ")
 }
 
 /// The linear part of the model: what each unknown of an output does to its answers to all references.

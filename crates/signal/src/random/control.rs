@@ -50,6 +50,11 @@ pub struct ControlSettings {
     pub drive_rms_v: f64,
 }
 
+/// What a density is multiplied by for so many dB.
+fn times(db: f64) -> f64 {
+    10f64.powf(db / 10.0)
+}
+
 /// The loop's state: the density of the drive, V²/Hz on every line.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Control {
@@ -99,7 +104,7 @@ impl Control {
                 "above 0 in the profile's band",
             ));
         }
-        let level = 10f64.powf(level_db / 10.0);
+        let level = times(level_db);
         let drive =
             reference.iter().zip(plant_squared).map(|(r, h)| if *r > 0.0 { level * r / h } else { 0.0 }).collect();
         let mut control = Control { settings, reference, drive, level_db, limited: false };
@@ -124,7 +129,7 @@ impl Control {
 
     /// What is wanted now on every line: the reference at the level.
     pub fn wanted(&self) -> Vec<f64> {
-        let level = 10f64.powf(self.level_db / 10.0);
+        let level = times(self.level_db);
         self.reference.iter().map(|r| level * r).collect()
     }
 
@@ -141,7 +146,7 @@ impl Control {
         if !(-60.0..=0.0).contains(&level_db) {
             return Err(argument("level_db", level_db, "-60 to 0 dB"));
         }
-        let by = 10f64.powf((level_db - self.level_db) / 10.0);
+        let by = times(level_db - self.level_db);
         self.drive.iter_mut().for_each(|d| *d *= by);
         self.level_db = level_db;
         self.hold();
@@ -158,8 +163,8 @@ impl Control {
             let allowed = format!("{} lines", self.drive.len());
             return Err(argument("measured", format!("{} lines", measured.len()), allowed));
         }
-        let most = 10f64.powf(self.settings.step_db / 10.0);
-        let level = 10f64.powf(self.level_db / 10.0);
+        let most = times(self.settings.step_db);
+        let level = times(self.level_db);
         for ((drive, heard), reference) in self.drive.iter_mut().zip(measured).zip(&self.reference) {
             if *reference > 0.0 && *heard > 0.0 && heard.is_finite() {
                 *drive *= (level * reference / heard).powf(self.settings.gain).clamp(1.0 / most, most);

@@ -78,21 +78,23 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
       onSet={async (t) => set({ [key]: typedNumber(t, label, Number.NEGATIVE_INFINITY) })}
     />
   );
+  const slope = (edge: string | undefined, rising: string, falling: string, either: string) => (
+    <ChosenWord
+      label="Slope"
+      value={edge ?? "rising"}
+      options={[
+        { value: "rising", says: rising },
+        { value: "falling", says: falling },
+        { value: "either", says: either },
+      ]}
+      onSet={(to) => choose({ edge: to })}
+    />
+  );
   switch (c.when) {
     case "level":
       return (
         <>
-          {channel(c.input)}{" "}
-          <ChosenWord
-            label="Slope"
-            value={c.edge ?? "rising"}
-            options={[
-              { value: "rising", says: "rises through" },
-              { value: "falling", says: "falls through" },
-              { value: "either", says: "crosses" },
-            ]}
-            onSet={(edge) => choose({ edge })}
-          />{" "}
+          {channel(c.input)} {slope(c.edge, "rises through", "falls through", "crosses")}{" "}
           {number("Level", c.level, "level", c.unit)}, back by{" "}
           {number("Hysteresis", c.hysteresis ?? 0, "hysteresis", c.unit)} before it counts again
         </>
@@ -116,17 +118,7 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
     case "digital":
       return (
         <>
-          {channel(c.input)}{" "}
-          <ChosenWord
-            label="Slope"
-            value={c.edge ?? "rising"}
-            options={[
-              { value: "rising", says: "goes high" },
-              { value: "falling", says: "goes low" },
-              { value: "either", says: "changes" },
-            ]}
-            onSet={(edge) => choose({ edge })}
-          />
+          {channel(c.input)} {slope(c.edge, "goes high", "goes low", "changes")}
         </>
       );
     case "pulse":

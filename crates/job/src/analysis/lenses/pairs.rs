@@ -9,13 +9,10 @@ use crate::analysis::result::{Analysis, ResultCaution, Trace};
 use crate::recipe::{CrossRecipe, EstimatorName, FormName, ResponseRecipe};
 use crate::unit::{Quantity, find, grouped};
 use echo_signal::cross::{CrossProcessor, CrossSpectra};
-use echo_signal::impact::{ExponentialWindow, ForceWindow, double_hit, peak_position};
+use echo_signal::impact::{ExponentialWindow, ForceWindow, SECOND_HIT_SHARE, double_hit, peak_position};
 use echo_signal::response::{Estimator, Motion, Response, convert, response as response_of};
 use echo_signal::spectrum::Complex64;
 use std::sync::{Arc, Mutex};
-
-/// Share of the first hit from which a second one is told.
-const DOUBLE_HIT_SHARE: f64 = 0.1;
 
 /// Feeds a processor and gives the spectra.
 fn collect(
@@ -152,7 +149,7 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
             if let Ok(mut h) = seen.lock() {
                 h.blocks += 1;
                 let number = h.blocks;
-                if let Ok(Some(_)) = double_hit(&block[0], rate, DOUBLE_HIT_SHARE, 0.0) {
+                if let Ok(Some(_)) = double_hit(&block[0], rate, SECOND_HIT_SHARE, 0.0) {
                     h.double.push(number);
                 }
             }
