@@ -4,10 +4,10 @@ use crate::Refusal;
 use crate::front_end::FrontEnd;
 use crate::recipe::SlopeName;
 use crate::unit::find;
+use echo_signal::rotation::live::LiveWheel;
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulse_widths, pulses};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use serde::{Deserialize, Serialize};
-use std::collections::VecDeque;
 use utoipa::ToSchema;
 
 /// A tachometer on an input.
@@ -143,21 +143,18 @@ impl Tachometer {
     pub fn turning(&self, at: usize, sample_rate_hz: f64) -> Result<Turning, Refusal> {
         self.check()?;
         let sign = if self.slope == SlopeName::Rising { 1.0 } else { -1.0 };
-        let present = (self.pulses_per_rev - f64::from(self.missing_teeth)).round().max(1.0) as usize;
+        let wheel = LiveWheel::new(self.wheel(), 1.0 / sample_rate_hz)
+            .map_err(|e| Refusal::new("tachos", format!("the tachometer on input {}: {e}", self.input)))?;
         Ok(Turning {
             at,
             sign,
             threshold: self.threshold * self.to_si(),
             hysteresis: self.hysteresis * self.to_si(),
             sample_rate_hz,
-            // A fraction of a pulse a turn is a pulse in several turns.
-            turns: if self.pulses_per_rev < 1.0 { 1.0 / self.pulses_per_rev } else { 1.0 },
-            present,
             armed: false,
             last: None,
             now: 0.0,
-            times: VecDeque::with_capacity(present + 1),
-            count: 0,
+            wheel,
         })
     }
 
@@ -209,7 +206,7 @@ impl Tachometer {
         if !widths.is_empty() {
             r.width_s = Some(widths.iter().map(|w| w.1).sum::<f64>() / widths.len() as f64 / sample_rate_hz);
         }
-        match PulseTrain::new(&times, self.wheel()) {
+        match PulseTrain::new(&times, self.wheel(), 1.0 / sample_rate_hz) {
             Ok(train) => {
                 for p in train.faults() {
                     match p.verdict {
@@ -280,13 +277,10 @@ pub struct Turning {
     threshold: f64,
     hysteresis: f64,
     sample_rate_hz: f64,
-    turns: f64,
-    present: usize,
     armed: bool,
     last: Option<f64>,
     now: f64,
-    times: VecDeque<f64>,
-    count: u64,
+    wheel: LiveWheel,
 }
 
 impl Turning {
@@ -298,11 +292,7 @@ impl Turning {
             if self.armed
                 && let Some(last) = self.last
             {
-                if self.times.len() > self.present {
-                    self.times.pop_front();
-                }
-                self.times.push_back(self.now - height / (height - last));
-                self.count += 1;
+                self.wheel.push((self.now - height / (height - last)) / self.sample_rate_hz);
                 came = true;
             }
             self.armed = false;
@@ -316,26 +306,24 @@ impl Turning {
 
     /// Speed over the last whole turn, rpm; none before there was one.
     pub fn rpm(&self) -> Option<f64> {
-        let (first, last) = (self.times.front()?, self.times.back()?);
-        (self.times.len() == self.present + 1).then(|| 60.0 * self.turns * self.sample_rate_hz / (last - first))
+        self.wheel.speed().map(|turns| 60.0 * turns)
     }
 
-    /// Angle after the mark, degrees from 0 to below 360, going on at the speed of the last turn;
-    /// none before there was one, or when pulses have stayed away for a whole turn.
+    /// Angle after the mark (with a gap, the first tooth after it; else the first pulse), degrees from 0 to
+    /// below 360, going on at the speed of the last turn; none before there was one, or when pulses have
+    /// stayed away for a whole turn.
     pub fn angle_deg(&self) -> Option<f64> {
-        let turn = 60.0 * self.sample_rate_hz / self.rpm()?;
+        let (time, angle) = self.wheel.newest()?;
         // The sample that was taken last stands one before `now`.
-        let since = (self.now - 1.0 - self.times.back()?) / turn;
-        let place = ((self.count - 1) % self.present as u64) as f64 / self.present as f64;
-        (since < 1.0).then(|| 360.0 * (place + since).fract())
+        let since = ((self.now - 1.0) / self.sample_rate_hz - time) * self.wheel.speed()?;
+        (since < 1.0).then(|| 360.0 * (angle + since).rem_euclid(1.0))
     }
 
     /// The next sample does not follow the last one.
     pub fn forget(&mut self) {
         self.armed = false;
         self.last = None;
-        self.times.clear();
-        self.count = 0;
+        self.wheel.forget();
     }
 }
 

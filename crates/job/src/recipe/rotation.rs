@@ -40,9 +40,13 @@ pub struct Tacho {
     /// Stripes are unevenly spaced; their places are learned.
     #[serde(default)]
     pub uneven: bool,
-    /// Stiffness of the speed curve, s; half a mean revolution where left out, 0 for none.
+    /// Stiffness of angle and speed, s; 0 for none. Where left out, `smooth_rev` holds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub smooth_s: Option<f64>,
+    /// Stiffness of angle and speed, revolutions; where left out, half a revolution for speeds (three
+    /// quarters of the way from pulse to pulse or more) and an eighth for angles.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub smooth_rev: Option<f64>,
 }
 
 fn one_pulse() -> f64 {

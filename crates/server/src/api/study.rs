@@ -86,6 +86,7 @@ pub async fn tacho_of(app: &App, run: &Run) -> Result<Option<Tacho>, ApiError> {
         missing_teeth: t.missing_teeth,
         uneven: t.uneven,
         smooth_s: None,
+        smooth_rev: None,
     }))
 }
 

@@ -10,6 +10,22 @@
 
 use crate::error::{Result, SignalError, argument};
 
+/// Where a curve smoothed by a revolution keeps 0.71 (−3 dB) of a fluctuation, in fluctuations a
+/// revolution: (√2 − 1)^¼ / 2π. Half a revolution keeps twice as many.
+pub const BANDWIDTH: f64 = 0.127_680_980_856_386_4;
+
+/// Stiffness of a speed where none is told, revolutions: half of one, and three quarters of the way
+/// from pulse to pulse or more, which takes off the error of single crossings between two samples. A
+/// shaft with one pulse a turn keeps 98 % of a fluctuation that takes 13 turns. Faster torsion needs a
+/// smaller one.
+pub fn speed_smoothing_rev(pulses_per_rev: f64) -> f64 {
+    (0.75 / pulses_per_rev).max(0.5)
+}
+
+/// Stiffness of an angle where none is told, revolutions. An angle is much less disturbed by single
+/// crossings than its slope, and is to follow every swing of the shaft.
+pub const ANGLE_SMOOTHING_REV: f64 = 0.125;
+
 /// Angle against time.
 #[derive(Debug, Clone, PartialEq)]
 pub struct AngleCurve {
@@ -33,22 +49,57 @@ impl AngleCurve {
     /// Fewer than 3 points or times and angles of different number; times or angles that do not
     /// ascend; a stiffness below 0 or not finite.
     pub fn new(times_s: &[f64], angles_rev: &[f64], smooth_s: f64) -> Result<AngleCurve> {
+        check(times_s, angles_rev)?;
         let n = times_s.len();
-        if n != angles_rev.len() || n < 3 {
-            let have = n.min(angles_rev.len());
-            return Err(SignalError::TooShort { what: "a speed curve, in pulses,", have, need: 3 });
-        }
-        let ascend = |x: &[f64]| x.windows(2).all(|w| w[1] > w[0] && w[0].is_finite() && w[1].is_finite());
-        if !ascend(times_s) || !ascend(angles_rev) {
-            return Err(argument("pulse times", "out of order", "ascending times and angles"));
-        }
         if !(smooth_s.is_finite() && smooth_s >= 0.0) {
             return Err(argument("tacho.smooth_s", smooth_s, "0 s or more"));
         }
+        let mean_step = (times_s[n - 1] - times_s[0]) / (n - 1) as f64;
+        Ok(AngleCurve::near(times_s, angles_rev, &vec![[smooth_s, mean_step]; n]))
+    }
+
+    /// A curve near the points whose stiffness is a share of the time of the revolution around each of
+    /// them, so that it follows a start from rest as well as a fast shaft: fluctuations of `f` a
+    /// revolution are kept by the share 1/(1 + (2π·f·smooth_rev)⁴), which is 0.71 at
+    /// f = [`BANDWIDTH`]/`smooth_rev`.
+    ///
+    /// # Errors
+    /// As [`Self::new`].
+    pub fn by_turns(times_s: &[f64], angles_rev: &[f64], smooth_rev: f64) -> Result<AngleCurve> {
+        check(times_s, angles_rev)?;
+        if !(smooth_rev.is_finite() && smooth_rev >= 0.0) {
+            return Err(argument("tacho.smooth_rev", smooth_rev, "0 or more"));
+        }
+        let n = times_s.len();
+        let (mut low, mut high) = (0, 0);
+        let stiffness: Vec<[f64; 2]> = (0..n)
+            .map(|i| {
+                while low + 1 < i && angles_rev[low + 1] <= angles_rev[i] - 0.5 {
+                    low += 1;
+                }
+                while high + 1 < n && (high <= i || angles_rev[high] < angles_rev[i] + 0.5) {
+                    high += 1;
+                }
+                let time = times_s[high] - times_s[low];
+                [smooth_rev * time / (angles_rev[high] - angles_rev[low]), time / (high - low) as f64]
+            })
+            .collect();
+        Ok(AngleCurve::near(times_s, angles_rev, &stiffness))
+    }
+
+    /// A curve near points of which each has a stiffness, s, and a mean time between the points
+    /// around it, s.
+    fn near(times_s: &[f64], angles_rev: &[f64], stiffness: &[[f64; 2]]) -> AngleCurve {
+        let n = times_s.len();
         let origin = 0.5 * (times_s[0] + times_s[n - 1]);
         let parabola = fit_parabola(times_s, angles_rev, origin);
-        let (before, after) = led_on(times_s, angles_rev, smooth_s);
+        let (before, after) = led_on(times_s, angles_rev, [stiffness[0], stiffness[n - 1]]);
         let own = before.len()..before.len() + n;
+        let weight = |[s, step]: [f64; 2]| s.powi(4) / step;
+        let weights: Vec<f64> = std::iter::repeat_n(weight(stiffness[0]), before.len())
+            .chain(stiffness.iter().map(|s| weight(*s)))
+            .chain(std::iter::repeat_n(weight(stiffness[n - 1]), after.len()))
+            .collect();
         let pulses = times_s.iter().copied().zip(angles_rev.iter().copied());
         let (knots, rest): (Vec<f64>, Vec<f64>) = before
             .into_iter()
@@ -56,22 +107,40 @@ impl AngleCurve {
             .chain(after)
             .map(|(t, a)| (t, a - on_parabola(parabola, t - origin)))
             .unzip();
-        let mean_step = (times_s[n - 1] - times_s[0]) / (n - 1) as f64;
-        let stiffness = smooth_s.powi(4) / mean_step;
-        let (values, bends) = smoothing_spline(&knots, &rest, stiffness);
+        let (values, bends) = smoothing_spline(&knots, &rest, &weights);
         let (values, bends) = (values[own.clone()].to_vec(), bends[own].to_vec());
-        Ok(AngleCurve { times: times_s.to_vec(), values, bends, parabola, origin })
+        AngleCurve { times: times_s.to_vec(), values, bends, parabola, origin }
     }
 
-    /// A stiffness that takes off the error of single crossings between two samples: half a mean
-    /// revolution, and two pulses or more. Faster torsion needs a smaller one.
-    pub fn usual_smoothing_s(times_s: &[f64], angles_rev: &[f64]) -> f64 {
-        let (Some(t), Some(a)) = (times_s.last(), angles_rev.last()) else {
-            return 0.0;
-        };
-        let (span, turns) = (t - times_s[0], a - angles_rev[0]);
-        let pulse = span / (times_s.len() - 1).max(1) as f64;
-        if turns > 0.0 { (0.5 * span / turns).max(2.0 * pulse) } else { 0.0 }
+    /// Stretches in which the angle is not known within `limit_rev`: the pulses are too far apart for
+    /// the way the speed changes, or the curve is too stiff for it.
+    ///
+    /// Told from how far the curve is, between two pulses, from the cubic through the four around them,
+    /// half of that cubic's own last term, and how far the curve passes by its pulses. More than a
+    /// turn and a half without a pulse is never known.
+    pub fn coarse(&self, angles_rev: &[f64], limit_rev: f64) -> Vec<(f64, f64)> {
+        let t = &self.times;
+        let n = t.len().min(angles_rev.len());
+        let mut spans: Vec<(f64, f64)> = Vec::new();
+        let passes_by = |i: usize| (self.angle_in(i.min(n - 2), t[i]) - angles_rev[i]).abs();
+        for i in 0..n.saturating_sub(1) {
+            // What happens in more than a turn without a pulse nobody has seen.
+            let off = if n < 4 || angles_rev[i + 1] - angles_rev[i] > 1.5 {
+                f64::INFINITY
+            } else {
+                let from = i.saturating_sub(1).min(n - 4);
+                let middle = 0.5 * (t[i] + t[i + 1]);
+                let (cubic, last) = cubic_at(&t[from..from + 4], &angles_rev[from..from + 4], middle);
+                (self.angle_in(i, middle) - cubic).abs() + 0.5 * last.abs()
+            };
+            if off.max(passes_by(i)).max(passes_by(i + 1)) > limit_rev {
+                match spans.last_mut() {
+                    Some(last) if last.1 >= t[i] => last.1 = t[i + 1],
+                    _ => spans.push((t[i], t[i + 1])),
+                }
+            }
+        }
+        spans
     }
 
     /// First and last time, s.
@@ -158,19 +227,46 @@ type Points = Vec<(f64, f64)>;
 
 /// Points before and after the pulses, on the parabolas that the outer pulses follow, as far as the
 /// smoothing reaches; none where nothing is smoothed.
-fn led_on(times: &[f64], angles: &[f64], smooth_s: f64) -> (Points, Points) {
+fn led_on(times: &[f64], angles: &[f64], stiffness: [[f64; 2]; 2]) -> (Points, Points) {
     let n = times.len();
-    let mean_step = (times[n - 1] - times[0]) / (n - 1) as f64;
-    let reach = ((10.0 * smooth_s / mean_step).ceil() as usize).min(n);
-    let taken = reach.max(8).min(n);
-    let lead = |from: usize, end: f64, step: f64| {
+    let lead = |[smooth_s, step]: [f64; 2], at_end: bool| {
+        let reach = ((10.0 * smooth_s / step).ceil() as usize).min(n);
+        let taken = reach.max(4).min(n);
+        let from = if at_end { n - taken } else { 0 };
+        let end = if at_end { times[n - 1] } else { times[0] };
+        let own = (times[from + taken - 1] - times[from]) / (taken - 1) as f64;
+        let step = if at_end { own } else { -own };
         let parabola = fit_parabola(&times[from..from + taken], &angles[from..from + taken], end);
         (1..=reach).map(move |k| k as f64 * step).map(move |d| (end + d, on_parabola(parabola, d)))
     };
-    let step = |from: usize| (times[from + taken - 1] - times[from]) / (taken - 1) as f64;
-    let mut before: Points = lead(0, times[0], -step(0)).collect();
+    let mut before: Points = lead(stiffness[0], false).collect();
     before.reverse();
-    (before, lead(n - taken, times[n - 1], step(n - taken)).collect())
+    (before, lead(stiffness[1], true).collect())
+}
+
+/// Value of the cubic through four points, and what its last term adds to a parabola (Newton's form).
+fn cubic_at(t: &[f64], y: &[f64], at: f64) -> (f64, f64) {
+    let mut d = [y[0], y[1], y[2], y[3]];
+    for order in 1..4 {
+        for i in (order..4).rev() {
+            d[i] = (d[i] - d[i - 1]) / (t[i] - t[i - order]);
+        }
+    }
+    let last = d[3] * (at - t[0]) * (at - t[1]) * (at - t[2]);
+    (d[0] + (at - t[0]) * (d[1] + (at - t[1]) * d[2]) + last, last)
+}
+
+fn check(times_s: &[f64], angles_rev: &[f64]) -> Result<()> {
+    let have = times_s.len().min(angles_rev.len());
+    if times_s.len() != angles_rev.len() || have < 3 {
+        return Err(SignalError::TooShort { what: "a speed curve, in pulses,", have, need: 3 });
+    }
+    let ascend = |x: &[f64]| x.windows(2).all(|w| w[1] > w[0] && w[0].is_finite() && w[1].is_finite());
+    if ascend(times_s) && ascend(angles_rev) {
+        Ok(())
+    } else {
+        Err(argument("pulse times", "out of order", "ascending times and angles"))
+    }
 }
 
 /// Least-squares parabola about `origin`: constant, slope, bend.
@@ -207,30 +303,30 @@ fn fit_parabola(times: &[f64], values: &[f64], origin: f64) -> [f64; 3] {
 }
 
 /// Values and second derivatives of the cubic spline that minimises
-/// `Σ(y − g)² + stiffness·∫g″²`, straight beyond its ends.
-fn smoothing_spline(t: &[f64], y: &[f64], stiffness: f64) -> (Vec<f64>, Vec<f64>) {
+/// `Σ(y − g)²/stiffness + ∫g″²`, straight beyond its ends; through points of stiffness 0.
+fn smoothing_spline(t: &[f64], y: &[f64], stiffness: &[f64]) -> (Vec<f64>, Vec<f64>) {
     let n = t.len();
     let m = n - 2;
     let h: Vec<f64> = t.windows(2).map(|w| w[1] - w[0]).collect();
-    // (R + stiffness·QᵀQ)·γ = Qᵀy with five diagonals, by LDLᵀ.
+    // (R + Qᵀ·stiffness·Q)·γ = Qᵀy with five diagonals, by LDLᵀ.
     let q = |j: usize| [1.0 / h[j], -1.0 / h[j] - 1.0 / h[j + 1], 1.0 / h[j + 1]];
     let (mut d, mut l1, mut l2) = (vec![0.0; m], vec![0.0; m], vec![0.0; m]);
     let mut z = vec![0.0; m];
     for j in 0..m {
         let a = q(j);
-        let dot = |x: [f64; 3], y: [f64; 3]| x[0] * y[0] + x[1] * y[1] + x[2] * y[2];
-        let mut diagonal = (h[j] + h[j + 1]) / 3.0 + stiffness * dot(a, a);
+        let s = &stiffness[j..j + 3];
+        let mut diagonal = (h[j] + h[j + 1]) / 3.0 + s[0] * a[0] * a[0] + s[1] * a[1] * a[1] + s[2] * a[2] * a[2];
         let mut right = a[0] * y[j] + a[1] * y[j + 1] + a[2] * y[j + 2];
         if j >= 2 {
             let b = q(j - 2);
-            let e = stiffness * a[0] * b[2];
+            let e = s[0] * a[0] * b[2];
             l2[j] = e / d[j - 2];
             diagonal -= l2[j] * l2[j] * d[j - 2];
             right -= l2[j] * z[j - 2];
         }
         if j >= 1 {
             let b = q(j - 1);
-            let mut e = h[j] / 6.0 + stiffness * (a[0] * b[1] + a[1] * b[2]);
+            let mut e = h[j] / 6.0 + s[0] * a[0] * b[1] + s[1] * a[1] * b[2];
             if j >= 2 {
                 e -= l2[j] * l1[j - 1] * d[j - 2];
             }
@@ -253,12 +349,10 @@ fn smoothing_spline(t: &[f64], y: &[f64], stiffness: f64) -> (Vec<f64>, Vec<f64>
         bends[j + 1] = x;
     }
     let mut values = y.to_vec();
-    if stiffness > 0.0 {
-        for j in 0..m {
-            let a = q(j);
-            for k in 0..3 {
-                values[j + k] -= stiffness * a[k] * bends[j + 1];
-            }
+    for j in 0..m {
+        let a = q(j);
+        for k in 0..3 {
+            values[j + k] -= stiffness[j + k] * a[k] * bends[j + 1];
         }
     }
     (values, bends)

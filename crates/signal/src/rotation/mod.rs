@@ -4,6 +4,7 @@
 //! | --- | --- |
 //! | [`pulses`] | crossings of a pulse signal, between samples |
 //! | [`wheel`] | pulses to angle: missing and uneven teeth, faults |
+//! | [`live`] | the same, pulse by pulse while it turns |
 //! | [`curve`] | angle and speed as smooth functions of time |
 //! | [`encoder`] | quadrature signals and wrapping counters |
 //! | [`angle`] | samples at even steps of angle |
@@ -12,12 +13,15 @@
 //! | [`vibration`] | slow roll, resonance, orbit |
 //! | [`cyclic`] | what happens at which angle of a cycle |
 
+mod anchor;
 pub mod angle;
 pub mod curve;
 pub mod cyclic;
 pub mod encoder;
+pub mod live;
 pub mod order;
 pub mod pulses;
 pub mod steps;
+mod track;
 pub mod vibration;
 pub mod wheel;

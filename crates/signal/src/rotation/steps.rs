@@ -31,8 +31,9 @@ pub struct SpeedStep {
 }
 
 /// Multiples of a step and the first place, between those given with their speeds, at which each is
-/// reached.
-fn reached(speeds: &[(f64, f64)], step_rpm: f64, sweep: Sweep) -> Result<BTreeMap<i64, f64>> {
+/// reached. A speed that trembles crosses one several times: the middle of the crossings within
+/// `reach` of the first is told, which is neither early nor late.
+fn reached(speeds: &[(f64, f64)], step_rpm: f64, sweep: Sweep, reach: f64) -> Result<BTreeMap<i64, f64>> {
     if !(step_rpm.is_finite() && step_rpm > 0.0) {
         return Err(argument("step_rpm", step_rpm, "above 0"));
     }
@@ -43,7 +44,7 @@ fn reached(speeds: &[(f64, f64)], step_rpm: f64, sweep: Sweep) -> Result<BTreeMa
         (Sweep::Automatic, [first, .., last]) => last.1 >= first.1,
         (Sweep::Automatic, _) => true,
     };
-    let mut found = BTreeMap::new();
+    let mut found: BTreeMap<i64, (f64, f64)> = BTreeMap::new();
     for w in speeds.windows(2) {
         let ((k0, v0), (k1, v1)) = (w[0], w[1]);
         if (v1 > v0) != up || v1 == v0 {
@@ -55,13 +56,17 @@ fn reached(speeds: &[(f64, f64)], step_rpm: f64, sweep: Sweep) -> Result<BTreeMa
         }
         for m in low.ceil() as i64..=high.floor() as i64 {
             let share = (m as f64 * step_rpm - v0) / (v1 - v0);
-            found.entry(m).or_insert(k0 + share * (k1 - k0));
+            let place = k0 + share * (k1 - k0);
+            let (first, last) = found.entry(m).or_insert((place, place));
+            if place - *first <= reach {
+                *last = place;
+            }
         }
         if found.len() > MOST {
             return Err(too_fine());
         }
     }
-    Ok(found)
+    Ok(found.into_iter().map(|(m, (first, last))| (m, 0.5 * (first + last))).collect())
 }
 
 /// Samples at either end that are no middle of a block of revolutions.
@@ -100,7 +105,7 @@ pub fn speed_steps(
         let time_s = times[i] + share * (times[(i + 1).min(times.len() - 1)] - times[i]);
         SpeedStep { rpm, angle_rev: sampler.angle_rev(half + i) + share / sampler.per_rev() as f64, time_s }
     };
-    let found = reached(&speeds, step_rpm, sweep)?;
+    let found = reached(&speeds, step_rpm, sweep, revolutions * sampler.per_rev() as f64)?;
     if found.is_empty() {
         let (k, rpm) = speeds[speeds.len() / 2];
         return Ok(vec![at(k, rpm)]);
@@ -160,7 +165,8 @@ pub fn speed_steps_between(
     let time = |k: f64| from + (to - from) * k / n as f64;
     let speeds: Vec<(f64, f64)> = (0..=n).map(|k| (k as f64, 60.0 * curve.speed_at(time(k as f64)))).collect();
     let step = |k: f64, rpm: f64| SpeedStep { rpm, angle_rev: curve.angle_at(time(k)), time_s: time(k) };
-    let found = reached(&speeds, step_rpm, sweep)?;
+    // Two revolutions.
+    let found = reached(&speeds, step_rpm, sweep, 16.0)?;
     if found.is_empty() {
         let (k, rpm) = speeds[n / 2];
         return Ok(vec![step(k, rpm)]);

@@ -8,10 +8,16 @@ use crate::error::{Result, SignalError, argument};
 use realfft::num_complex::Complex64;
 use std::f64::consts::{PI, TAU};
 
-fn check_pairs(rpm: &[f64], values: &[Complex64]) -> Result<()> {
-    if rpm.len() != values.len() {
-        return Err(argument("rpm", rpm.len(), format!("as many as values, {}", values.len())));
+fn check_lengths(rpm: &[f64], values: &[Complex64]) -> Result<()> {
+    if rpm.len() == values.len() {
+        Ok(())
+    } else {
+        Err(argument("rpm", rpm.len(), format!("as many as values, {}", values.len())))
     }
+}
+
+fn check_pairs(rpm: &[f64], values: &[Complex64]) -> Result<()> {
+    check_lengths(rpm, values)?;
     if rpm.windows(2).any(|w| w[1].partial_cmp(&w[0]) != Some(std::cmp::Ordering::Greater)) {
         return Err(argument("rpm", "out of order", "ascending speeds"));
     }
@@ -21,9 +27,9 @@ fn check_pairs(rpm: &[f64], values: &[Complex64]) -> Result<()> {
 /// Mean vector between two speeds: what a probe reads of a shaft that does not vibrate yet.
 ///
 /// # Errors
-/// No value in that range; speeds that do not ascend.
+/// No value in that range; speeds and values of different number.
 pub fn slow_roll_vector(rpm: &[f64], order_one: &[Complex64], from_rpm: f64, to_rpm: f64) -> Result<Complex64> {
-    check_pairs(rpm, order_one)?;
+    check_lengths(rpm, order_one)?;
     let inside: Vec<&Complex64> = rpm
         .iter()
         .zip(order_one)

@@ -1,11 +1,15 @@
 //! From pulses to angle: wheels with missing teeth, tape with uneven stripes, pulses that are
 //! missing or too many.
 //!
+//! Each pulse is matched to its place on the wheel over the whole record, so that a pulse that is
+//! missing or too many turns no later angle, and a gap at the wrong count is a fault, not a mark.
 //! Nothing is taken out silently: every pulse stays in the list, with what was thought of it.
 //! Source: Janssens et al., "Zebra tape butt joint algorithm for torsional vibrations", Mech. Syst.
-//! Signal Process. 25 (2011) for uneven tape; medians of neighbours for faults.
+//! Signal Process. 25 (2011) for uneven tape.
 
+use super::anchor::Anchor;
 use super::curve::AngleCurve;
+use super::track::{Fate, Noise, Places, Tracker};
 use crate::error::{Result, SignalError, argument};
 
 /// What turns once a revolution past the sensor.
@@ -26,7 +30,16 @@ impl Wheel {
         Wheel { pulses_per_rev, missing_teeth: 0, uneven: false }
     }
 
-    fn check(&self) -> Result<()> {
+    /// Teeth or stripes that are there.
+    pub(super) fn teeth(&self) -> usize {
+        (self.pulses_per_rev.ceil() as usize).saturating_sub(self.missing_teeth as usize).max(1)
+    }
+
+    /// Checks the numbers.
+    ///
+    /// # Errors
+    /// The first that cannot be, with what can.
+    pub fn check(&self) -> Result<()> {
         let n = self.pulses_per_rev;
         if !(n.is_finite() && n > 0.0 && n <= 1e5) {
             return Err(argument("tacho.pulses_per_rev", n, "above 0 and up to 100000"));
@@ -37,9 +50,6 @@ impl Wheel {
         if f64::from(self.missing_teeth) + 2.0 > n && self.missing_teeth > 0 {
             return Err(argument("tacho.missing_teeth", self.missing_teeth, "fewer than pulses_per_rev − 1"));
         }
-        if self.missing_teeth > 0 && self.uneven {
-            return Err(argument("tacho.uneven", true, "false where there are missing teeth"));
-        }
         Ok(())
     }
 }
@@ -49,7 +59,7 @@ impl Wheel {
 pub enum Verdict {
     /// It came when it should.
     Good,
-    /// It came this many places after the one before, without the wheel having such a gap.
+    /// It came after this many places without their pulse, the wheel's own gap not counted.
     AfterMissed(u32),
     /// One too many; the angle passes over it.
     Extra,
@@ -69,68 +79,61 @@ pub struct Pulse {
     pub verdict: Verdict,
 }
 
+/// A stretch whose angle may be another: a different count of places explains the pulses nearly as
+/// well.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct AngleDoubt {
+    /// Where it begins, s.
+    pub from_s: f64,
+    /// Where it ends, s.
+    pub to_s: f64,
+    /// What the other count would add to the angle, revolutions.
+    pub by_rev: f64,
+}
+
 /// Pulses of a stretch.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PulseTrain {
     /// All pulses in order of time.
     pub pulses: Vec<Pulse>,
+    /// Where the count may be another.
+    pub doubts: Vec<AngleDoubt>,
+    /// Distance of each place from an even grid as it was learned, in places, NaN where there is no
+    /// tooth; empty for wheels that are even.
+    pub learned: Vec<f64>,
 }
 
+/// Share of an interval by which a pulse may be early or late.
+const JITTER: f64 = 0.15;
+
+/// Share of a sample by which a pulse is read wrong at worst, about its mean.
+const READ: f64 = 0.6;
+
+/// Rounds in which the places of uneven teeth are learned.
+const ROUNDS: usize = 2;
+
 impl PulseTrain {
-    /// Gives every pulse its angle. `times_s` ascend.
+    /// Gives every pulse its angle. `times_s` ascend; `resolution_s` is the time from sample to
+    /// sample of what they were read from, 0 where they are exact: a pulse is not called early or late
+    /// for what lies between two samples.
     ///
     /// # Errors
     /// A wheel that cannot be; fewer than 4 pulses, or fewer than three revolutions for uneven
     /// teeth; times that do not ascend.
-    pub fn new(times_s: &[f64], wheel: Wheel) -> Result<PulseTrain> {
+    pub fn new(times_s: &[f64], wheel: Wheel, resolution_s: f64) -> Result<PulseTrain> {
         wheel.check()?;
+        if !(resolution_s.is_finite() && resolution_s >= 0.0) {
+            return Err(argument("resolution_s", resolution_s, "0 s or more"));
+        }
         if let Some(i) = times_s.windows(2).position(|w| !(w[1] > w[0] && w[0].is_finite() && w[1].is_finite())) {
             return Err(argument("pulse times", format!("{} then {}", times_s[i], times_s[i + 1]), "ascending times"));
         }
-        let need = if wheel.uneven { 3 * wheel.pulses_per_rev as usize + 1 } else { 4 };
+        let need = if wheel.uneven { 3 * wheel.teeth() + 1 } else { 4 };
         if times_s.len() < need {
             return Err(SignalError::TooShort { what: "speed from pulses, in pulses,", have: times_s.len(), need });
         }
-        if wheel.uneven {
-            return uneven(times_s, wheel.pulses_per_rev as usize);
-        }
-        let mut pulses = Vec::with_capacity(times_s.len());
-        pulses.push(Pulse { time_s: times_s[0], angle_rev: 0.0, verdict: Verdict::Good });
-        let gap = wheel.missing_teeth + 1;
-        let (mut places, mut zero) = (0u64, None);
-        let mut last_good = times_s[0];
-        for i in 1..times_s.len() {
-            let usual = neighbours(times_s, i);
-            let ratio = (times_s[i] - last_good) / usual;
-            let (steps, verdict) = if ratio < 0.5 {
-                (0, Verdict::Extra)
-            } else {
-                let steps = ratio.round().max(1.0) as u32;
-                let off = (ratio - f64::from(steps)).abs() / f64::from(steps);
-                if steps > 1 && steps == gap {
-                    (steps, Verdict::Good)
-                } else if steps > 1 {
-                    (steps, Verdict::AfterMissed(steps - 1))
-                } else if off > 0.15 {
-                    (1, Verdict::Jitter)
-                } else {
-                    (1, Verdict::Good)
-                }
-            };
-            places += u64::from(steps);
-            if gap > 1 && steps == gap && zero.is_none() {
-                zero = Some(places);
-            }
-            if verdict != Verdict::Extra {
-                last_good = times_s[i];
-            }
-            pulses.push(Pulse { time_s: times_s[i], angle_rev: places as f64, verdict });
-        }
-        let zero = zero.unwrap_or(0) as f64;
-        for p in &mut pulses {
-            p.angle_rev = (p.angle_rev - zero) / wheel.pulses_per_rev;
-        }
-        Ok(PulseTrain { pulses })
+        let (found, places, _) = matched(times_s, &wheel, resolution_s)?;
+        Ok(found.train(times_s, &wheel, &places, resolution_s))
     }
 
     /// Times and angles of the pulses that carry the angle on.
@@ -144,34 +147,151 @@ impl PulseTrain {
     }
 }
 
-/// Median of up to four intervals on either side of the one that ends at pulse `i`.
-fn neighbours(times: &[f64], i: usize) -> f64 {
-    let from = i.saturating_sub(5);
-    let to = (i + 5).min(times.len());
-    let mut near: Vec<f64> = (from + 1..to).filter(|&k| k != i).map(|k| times[k] - times[k - 1]).collect();
-    near.sort_by(f64::total_cmp);
-    near[near.len() / 2]
+/// Pulses matched to the places of a wheel, with the places as they were learned and the noise they
+/// were matched with.
+pub(super) fn matched(times: &[f64], wheel: &Wheel, resolution_s: f64) -> Result<(Matched, Places, Noise)> {
+    let mut anchor = Anchor::new(times, wheel);
+    let mut noise = anchor.noise(times, resolution_s);
+    let mut found = Matched::new(times, &anchor, noise);
+    if wheel.uneven {
+        for _ in 0..ROUNDS {
+            found.learn(times, &mut anchor.places)?;
+            noise = anchor.noise(times, resolution_s);
+            found = Matched::new(times, &anchor, noise);
+        }
+        found.learn(times, &mut anchor.places)?;
+    }
+    Ok((found, anchor.places, noise))
 }
 
-/// Places of uneven teeth, learned against the smooth angle through one tooth's own pulses.
-fn uneven(times: &[f64], teeth: usize) -> Result<PulseTrain> {
-    // Once a revolution the same tooth passes: those pulses are exactly one revolution apart.
-    let own: Vec<f64> = times.iter().step_by(teeth).copied().collect();
-    let whole: Vec<f64> = (0..own.len()).map(|k| k as f64).collect();
-    let curve = AngleCurve::new(&own, &whole, 0.0)?;
-    let (mut sums, mut counts) = (vec![0.0; teeth], vec![0.0; teeth]);
-    for (i, t) in times.iter().enumerate().take((own.len() - 1) * teeth) {
-        sums[i % teeth] += curve.angle_at(*t) - (i / teeth) as f64;
-        counts[i % teeth] += 1.0;
+/// Every pulse with its place, and where places are in doubt.
+pub(super) struct Matched {
+    /// Place of each pulse and how far it was off, in places; none for one too many.
+    pub places: Vec<Option<(i64, f64)>>,
+    /// Stretches of pulses and what they would differ by, in places.
+    doubts: Vec<(usize, usize, i64)>,
+}
+
+impl Matched {
+    /// Follows the wheel from its anchor to both ends.
+    fn new(times: &[f64], anchor: &Anchor, noise: Noise) -> Matched {
+        let at = anchor.at;
+        let mut forth = Tracker::new(anchor.places.clone(), noise, times[at], &anchor.starts, anchor.speed);
+        times[at + 1..].iter().for_each(|t| forth.push(*t));
+        let (fates, doubts) = forth.finish();
+        let mut places = vec![None; times.len()];
+        let take = |fate: &Fate, sign: i64| match fate {
+            Fate::At { place, off, .. } => Some((sign * place, *off)),
+            Fate::Extra => None,
+        };
+        fates.iter().enumerate().for_each(|(i, fate)| places[at + i] = take(fate, 1));
+        let last = times.len() - 1;
+        let mut found =
+            Matched { places, doubts: doubts.iter().map(|d| ((at + d.from).min(last), last, d.places)).collect() };
+        // Back from a pulse further on, so that speed and acceleration are known at the anchor.
+        let carried: Vec<usize> = (at..=last).filter(|i| found.places[*i].is_some()).take(13).collect();
+        let (Some(&first), Some(&from)) = (carried.first(), carried.last()) else { return found };
+        let (Some((low, _)), Some((high, _))) = (found.places[first], found.places[from]) else { return found };
+        if at == 0 || from == first {
+            return found;
+        }
+        let speed = (anchor.places.angle(high) - anchor.places.angle(low)) / (times[from] - times[first]);
+        let mirrored = Places { mirrored: true, ..anchor.places.clone() };
+        let mut back = Tracker::new(mirrored, noise, -times[from], &[-high], speed);
+        times[..from].iter().rev().for_each(|t| back.push(-t));
+        let (fates, doubts) = back.finish();
+        for (i, fate) in (0..at).rev().zip(&fates[from - at + 1..]) {
+            found.places[i] = take(fate, -1);
+        }
+        found.doubts.extend(doubts.iter().map(|d| (0, (from.saturating_sub(d.from)).min(at), -d.places)));
+        found
     }
-    let pulses = times
-        .iter()
-        .enumerate()
-        .map(|(i, t)| Pulse {
-            time_s: *t,
-            angle_rev: (i / teeth) as f64 + sums[i % teeth] / counts[i % teeth],
-            verdict: Verdict::Good,
-        })
-        .collect();
-    Ok(PulseTrain { pulses })
+
+    /// Puts each place where its pulses are seen, against the smooth angle through the pulses of the
+    /// tooth that came most often, which are whole revolutions apart.
+    fn learn(&self, times: &[f64], places: &mut Places) -> Result<()> {
+        let count = places.shift.len() as i64;
+        let mut seen = vec![0usize; count as usize];
+        self.places.iter().flatten().for_each(|(k, _)| seen[k.rem_euclid(count) as usize] += 1);
+        let own = (0..seen.len()).max_by_key(|k| seen[*k]).unwrap_or(0) as i64;
+        let (t, turns): (Vec<f64>, Vec<f64>) = self
+            .places
+            .iter()
+            .zip(times)
+            .filter_map(|(p, t)| {
+                p.filter(|(k, _)| k.rem_euclid(count) == own).map(|(k, _)| (*t, k.div_euclid(count) as f64))
+            })
+            .unzip();
+        // Turns are counted from the tooth itself: its own place has the angle 0.
+        let turns: Vec<f64> = if t.len() < 3 { return Ok(()) } else { turns.iter().map(|n| n - turns[0]).collect() };
+        let curve = AngleCurve::new(&t, &turns, 0.0)?;
+        let mut distances: Vec<Vec<f64>> = vec![Vec::new(); count as usize];
+        let first = self.places.iter().flatten().find(|(k, _)| k.rem_euclid(count) == own).map_or(0, |(k, _)| *k);
+        for ((k, _), time) in self.places.iter().zip(times).filter_map(|(p, t)| p.as_ref().map(|p| (p, t))) {
+            let after = t.partition_point(|own| own <= time);
+            // Only between two of its pulses that are one revolution apart.
+            if after == 0 || after >= t.len() || turns[after] - turns[after - 1] > 1.5 {
+                continue;
+            }
+            let due = (k - first) as f64;
+            distances[k.rem_euclid(count) as usize].push(curve.angle_at(*time) * count as f64 - due);
+        }
+        let base = places.shift[own as usize];
+        for (shift, seen) in places.shift.iter_mut().zip(&mut distances) {
+            if !shift.is_nan() && !seen.is_empty() {
+                let middle = seen.len() / 2;
+                *shift = base + *seen.select_nth_unstable_by(middle, f64::total_cmp).1;
+            }
+        }
+        Ok(())
+    }
+
+    /// Place of the first pulse that stands at one.
+    pub fn first(&self) -> i64 {
+        self.places.iter().flatten().next().map_or(0, |(k, _)| *k)
+    }
+
+    fn train(&self, times: &[f64], wheel: &Wheel, places: &Places, resolution_s: f64) -> PulseTrain {
+        let first = self.first();
+        let zero = zero(places, wheel, first);
+        let mut last: Option<(i64, f64)> = None;
+        let pulses = self
+            .places
+            .iter()
+            .zip(times)
+            .map(|(place, &time_s)| {
+                let Some((k, off)) = *place else {
+                    let k = last.map_or(first, |l| l.0);
+                    let angle_rev = (places.angle(k) - zero) / wheel.pulses_per_rev;
+                    return Pulse { time_s, angle_rev, verdict: Verdict::Extra };
+                };
+                let verdict = match last {
+                    Some((l, _)) if places.between(l, k) > 0 => Verdict::AfterMissed(places.between(l, k)),
+                    Some((l, t)) if off.abs() > JITTER + READ * resolution_s * (k - l) as f64 / (time_s - t) => {
+                        Verdict::Jitter
+                    }
+                    _ => Verdict::Good,
+                };
+                last = Some((k, time_s));
+                Pulse { time_s, angle_rev: (places.angle(k) - zero) / wheel.pulses_per_rev, verdict }
+            })
+            .collect();
+        let doubts = self
+            .doubts
+            .iter()
+            .map(|(a, b, by)| AngleDoubt {
+                from_s: times[*a],
+                to_s: times[*b],
+                by_rev: *by as f64 / wheel.pulses_per_rev,
+            })
+            .collect();
+        PulseTrain { pulses, doubts, learned: if wheel.uneven { places.shift.clone() } else { Vec::new() } }
+    }
+}
+
+/// Angle from which a wheel is counted, in places: the first tooth after a gap that was passed, or the
+/// first pulse.
+pub(super) fn zero(places: &Places, wheel: &Wheel, first: i64) -> f64 {
+    let count = places.shift.len() as i64;
+    places.angle(if wheel.missing_teeth > 0 { (first.div_euclid(count) + 1) * count } else { first })
 }

@@ -12,4 +12,5 @@ mod random;
 mod reference;
 mod responses;
 mod rotation;
+mod wheels;
 mod windows;

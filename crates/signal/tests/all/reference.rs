@@ -11,7 +11,7 @@ use echo_signal::octave::bands;
 use echo_signal::rainflow::{Residue, damage_sum, rainflow};
 use echo_signal::response::{Estimator, response};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
-use echo_signal::rotation::curve::AngleCurve;
+use echo_signal::rotation::curve::{AngleCurve, speed_smoothing_rev};
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
@@ -195,11 +195,11 @@ fn orders_of_a_run_up_agree_with_the_reference() {
     let number = |k: &str| r[k].as_f64().unwrap();
     let found = pulses(&data[1], PulseSettings::automatic(&data[1], Slope::Rising).unwrap()).unwrap();
     let times: Vec<f64> = found.iter().map(|p| p / rate).collect();
-    let train = PulseTrain::new(&times, Wheel::even(number("pulses_per_revolution"))).unwrap();
+    let train = PulseTrain::new(&times, Wheel::even(number("pulses_per_revolution")), 0.0).unwrap();
     assert!(train.pulses.iter().all(|p| p.verdict == Verdict::Good));
     let (times, angles) = train.carrying();
-    let smooth_s = AngleCurve::usual_smoothing_s(&times, &angles);
-    let curve = AngleCurve::new(&times, &angles, smooth_s).unwrap();
+
+    let curve = AngleCurve::by_turns(&times, &angles, speed_smoothing_rev(number("pulses_per_revolution"))).unwrap();
     let (start, end) = (number("rpm_start"), number("rpm_end"));
     let duration = number("duration_s");
     for k in 20..=90 {

@@ -3,7 +3,7 @@
 
 use echo_signal::resample::Resampler;
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
-use echo_signal::rotation::curve::AngleCurve;
+use echo_signal::rotation::curve::{AngleCurve, speed_smoothing_rev};
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps};
@@ -55,10 +55,10 @@ fn track(record: &[Vec<f64>], orders: &[f64], step_rpm: f64) -> Tracked {
     let mark = &record[2];
     let found = pulses(mark, PulseSettings::automatic(mark, Slope::Rising).unwrap()).unwrap();
     let times: Vec<f64> = found.iter().map(|p| p / rate).collect();
-    let train = PulseTrain::new(&times, Wheel::even(1.0)).unwrap();
+    let train = PulseTrain::new(&times, Wheel::even(1.0), 0.0).unwrap();
     assert!(train.pulses.iter().all(|p| p.verdict == Verdict::Good));
     let (times, angles) = train.carrying();
-    let curve = AngleCurve::new(&times, &angles, AngleCurve::usual_smoothing_s(&times, &angles)).unwrap();
+    let curve = AngleCurve::by_turns(&times, &angles, speed_smoothing_rev(1.0)).unwrap();
     let highest = orders.iter().copied().fold(0.0, f64::max);
     let sampler = AngleSampler::new(&curve, samples_for(highest), rate, mark.len()).unwrap();
     let block = OrderBlock { revolutions: 20.0, window: Window::Hann };

@@ -39,7 +39,7 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     let rate = view.rate();
     let (pulses, samples) = view.held(progress)?;
     let t = turning(&s.tacho, &pulses, rate, &view.references[0].unit)?;
-    let sampler = AngleSampler::new(&t.curve, PER_TURN, rate, pulses.len())?;
+    let sampler = AngleSampler::new(&t.angle, PER_TURN, rate, pulses.len())?;
     let even = resampled(&sampler, &samples)?;
     let first = sampler.angle_rev(0);
     let degrees: Vec<f64> = (0..=PER_TURN).map(|k| k as f64).collect();
@@ -65,9 +65,9 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     tell("minor half-axis", &x.unit, found.minor);
     tell("inclination", "°", found.inclination_deg);
     tell("forward", "", if found.forward { 1.0 } else { 0.0 });
-    let (from, to) = t.curve.span_s();
+    let (from, to) = t.speed.span_s();
     let speeds: Vec<f64> =
-        (0..=50).map(|k| 60.0 * t.curve.speed_at(from + (to - from) * f64::from(k) / 50.0)).collect();
+        (0..=50).map(|k| 60.0 * t.speed.speed_at(from + (to - from) * f64::from(k) / 50.0)).collect();
     let (low, high) = speeds.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
     tell("speed", "rpm", speeds.iter().sum::<f64>() / speeds.len() as f64);
     tell("turns", "", (even[0].len() / PER_TURN) as f64);

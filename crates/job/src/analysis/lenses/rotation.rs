@@ -7,7 +7,7 @@ use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, Axis, ResultCaution, Trace};
 use crate::recipe::{AlongName, Lens, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
-use echo_signal::rotation::curve::AngleCurve;
+use echo_signal::rotation::curve::{ANGLE_SMOOTHING_REV, AngleCurve, BANDWIDTH, speed_smoothing_rev};
 use echo_signal::rotation::order::{OrderBlock, order_cut, order_map as map_of};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, time_steps};
@@ -18,9 +18,12 @@ use rayon::prelude::*;
 /// Largest number of points of a speed curve.
 const MOST_POINTS: f64 = 5_000_000.0;
 
-/// A speed curve, the tacho as it was read, and what was wrong with its pulses.
+/// Angle and speed, the tacho as it was read, and what was wrong with its pulses.
 pub(super) struct Turning {
-    pub(super) curve: AngleCurve,
+    /// Follows the shaft closely: samples are taken at its angles.
+    pub(super) angle: AngleCurve,
+    /// Smoothed, for speeds.
+    pub(super) speed: AngleCurve,
     pub(super) tacho: Tacho,
     pub(super) cautions: Vec<ResultCaution>,
     pulses: usize,
@@ -51,18 +54,55 @@ pub(super) fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Resu
         );
     }
     let wheel = Wheel { pulses_per_rev: t.pulses_per_rev, missing_teeth: t.missing_teeth, uneven: t.uneven };
-    let train = PulseTrain::new(&times, wheel)?;
-    let cautions = faults(&train, t.channel);
+    let train = PulseTrain::new(&times, wheel, 1.0 / rate)?;
+    let mut cautions = faults(&train, t.channel);
     let (times, angles) = train.carrying();
-    let smooth_s = t.smooth_s.unwrap_or_else(|| AngleCurve::usual_smoothing_s(&times, &angles));
-    let curve = AngleCurve::new(&times, &angles, smooth_s)?;
-    let tacho = Tacho {
-        threshold: Some(settings.threshold),
-        hysteresis: Some(settings.hysteresis),
-        smooth_s: Some(smooth_s),
-        ..t.clone()
+    let (angle, speed) = match t.smooth_s {
+        Some(s) => {
+            let curve = AngleCurve::new(&times, &angles, s)?;
+            (curve.clone(), curve)
+        }
+        None => (
+            AngleCurve::by_turns(&times, &angles, t.smooth_rev.unwrap_or(ANGLE_SMOOTHING_REV))?,
+            AngleCurve::by_turns(
+                &times,
+                &angles,
+                t.smooth_rev.unwrap_or_else(|| speed_smoothing_rev(t.pulses_per_rev)),
+            )?,
+        ),
     };
-    Ok(Turning { curve, tacho, cautions, pulses: train.pulses.len() })
+    cautions.extend(not_known(&train, &angle.coarse(&angles, KNOWN_REV), t.channel));
+    let tacho = Tacho { threshold: Some(settings.threshold), hysteresis: Some(settings.hysteresis), ..t.clone() };
+    Ok(Turning { angle, speed, tacho, cautions, pulses: train.pulses.len() })
+}
+
+/// Error of the angle from which on it is said not to be known, revolutions.
+const KNOWN_REV: f64 = 1.0 / 720.0;
+
+/// Stretches in which the angle is not known, or may be another.
+fn not_known(train: &PulseTrain, coarse: &[(f64, f64)], channel: u32) -> Vec<ResultCaution> {
+    let mut out = Vec::new();
+    for d in &train.doubts {
+        let says = format!(
+            "from {:.3} to {:.3} s of the stretch the angle may be {:+.1}° off: a different count of pulses explains them nearly as well",
+            d.from_s,
+            d.to_s,
+            360.0 * d.by_rev
+        );
+        out.push(ResultCaution { places_s: vec![d.from_s], ..caution("tacho count", Some(channel), says) });
+    }
+    if !coarse.is_empty() {
+        let total: f64 = coarse.iter().map(|(a, b)| b - a).sum();
+        let first: Vec<String> = coarse.iter().take(3).map(|(a, b)| format!("{a:.3} to {b:.3}")).collect();
+        let more = if coarse.len() > 3 { ", …" } else { "" };
+        let says = format!(
+            "for {total:.3} s the angle is not known within half a degree: the pulses are too far apart for the change of speed, at {}{more} s of the stretch",
+            first.join(", ")
+        );
+        let places_s = coarse.iter().map(|c| c.0).collect();
+        out.push(ResultCaution { places_s, ..caution("tacho coarse", Some(channel), says) });
+    }
+    out
 }
 
 /// A kind of fault: rule, words, and which verdicts are of it.
@@ -95,26 +135,40 @@ fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
         .collect()
 }
 
+/// Up to which frequency the speed follows what the shaft does, at a mean speed: by the stiffness, and by
+/// half the pulses a second.
+fn bandwidth_hz(t: &Tacho, mean_rpm: f64) -> f64 {
+    let turns = mean_rpm / 60.0;
+    let pulses = 0.5 * turns * t.pulses_per_rev;
+    let stiff = match t.smooth_s {
+        Some(s) => BANDWIDTH / s,
+        None => BANDWIDTH * turns / t.smooth_rev.unwrap_or_else(|| speed_smoothing_rev(t.pulses_per_rev)),
+    };
+    stiff.min(pulses)
+}
+
 /// Speed against time.
 pub fn speed(s: &SpeedRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
     view.channels.clear();
     let (rate, from_s) = (view.rate(), view.start_s());
     let (samples, _) = view.held(progress)?;
     let t = turning(&s.tacho, &samples, rate, &view.references[0].unit)?;
-    let (a, b) = t.curve.span_s();
+    let (a, b) = t.speed.span_s();
     // Even steps of the record's own time, inside the span of the pulses.
     let (first, last) = ((a / s.interval_s).ceil(), (b / s.interval_s).floor());
     if last < first || last - first > MOST_POINTS {
         return refuse("interval_s", s.interval_s, &format!("{} to {} s", (b - a) / MOST_POINTS, b - a));
     }
     let times: Vec<f64> = (first as i64..=last as i64).map(|k| k as f64 * s.interval_s).collect();
-    let rpm: Vec<f64> = times.iter().map(|t1| 60.0 * t.curve.speed_at(*t1)).collect();
+    let rpm: Vec<f64> = times.iter().map(|t1| 60.0 * t.speed.speed_at(*t1)).collect();
     let mut out = blank();
     let (low, high) = rpm.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
     for (name, value) in [("lowest", low), ("highest", high)] {
         out.numbers.push(number(name, s.tacho.channel, "rpm", value));
     }
     out.numbers.push(number("pulses", s.tacho.channel, "", t.pulses as f64));
+    let mean = rpm.iter().sum::<f64>() / rpm.len() as f64;
+    out.numbers.push(number("bandwidth (−3 dB)", s.tacho.channel, "Hz", bandwidth_hz(&s.tacho, mean)));
     out.axes.push(axis("time", "s", times.iter().map(|t| t + from_s).collect()));
     out.traces.push(trace(&view.references[0], "speed", "rpm".into(), rpm));
     out.cautions = t.cautions;
@@ -187,13 +241,13 @@ fn orders(tacho: &Tacho, wish: &Wish, view: &mut View<'_>, progress: Progress<'_
     let rate = view.rate();
     let (pulses, channels) = view.held(&mut |share| progress(share * 0.5))?;
     let turning = turning(tacho, &pulses, rate, &view.references[0].unit)?;
-    let sampler = AngleSampler::new(&turning.curve, samples_for(wish.highest), rate, pulses.len())?;
+    let sampler = AngleSampler::new(&turning.angle, samples_for(wish.highest), rate, pulses.len())?;
     let block = OrderBlock { revolutions: 1.0 / wish.resolution, window: wish.window };
     let steps = match wish.along {
         Along::Speed { step_rpm, sweep: name } => {
-            speed_steps(&sampler, &turning.curve, step_rpm, block.revolutions, sweep(name))?
+            speed_steps(&sampler, &turning.speed, step_rpm, block.revolutions, sweep(name))?
         }
-        Along::Time { interval_s } => time_steps(&sampler, &turning.curve, interval_s, block.revolutions)?,
+        Along::Time { interval_s } => time_steps(&sampler, &turning.angle, interval_s, block.revolutions)?,
     };
     let channels = resampled(&sampler, &channels)?;
     if !progress(0.8) {

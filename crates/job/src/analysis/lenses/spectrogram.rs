@@ -92,7 +92,7 @@ fn along_speed(
         return Err(SignalError::TooShort { what: "a column", have: n, need: settings.block }.into());
     }
     let inside = (half / rate, (n as f64 - half) / rate);
-    let steps = speed_steps_between(&t.curve, inside, s.step_rpm, sweep(s.sweep))?;
+    let steps = speed_steps_between(&t.speed, inside, s.step_rpm, sweep(s.sweep))?;
     let values = (steps.len() * (settings.block / 2 + 1) * channels.len()) as f64;
     if values > MOST_MAP {
         let says = format!("a distance that makes up to {MOST_MAP} values; this makes {values:.0}");
