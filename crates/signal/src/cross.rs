@@ -4,8 +4,9 @@
 //! count, and every channel's block begins at the same sample. Source: Bendat & Piersol, "Random
 //! Data", ch. 5 and 7; ISO 18431-1.
 
+use crate::confidence::Scatter;
 use crate::error::{Result, SignalError, argument, check_finite};
-use crate::spectrum::{Averaging, SpectrumSettings, random_error};
+use crate::spectrum::{Averaging, SpectrumSettings, scatter};
 use realfft::num_complex::Complex64;
 use realfft::{RealFftPlanner, RealToComplex};
 use std::sync::Arc;
@@ -28,8 +29,8 @@ pub struct CrossSpectra {
     pub averages: usize,
     /// Frequencies, Hz.
     pub frequencies_hz: Vec<f64>,
-    /// Normalised random error of the auto densities, as [`crate::spectrum::Spectrum::random_error`].
-    pub random_error: f64,
+    /// How the auto densities scatter, as [`crate::spectrum::Spectrum::scatter`].
+    pub scatter: Scatter,
 }
 
 /// What is done to a block of all channels before it is weighted: references first, then outputs.
@@ -232,7 +233,7 @@ impl CrossProcessor {
                 .collect(),
             averages: self.averages,
             frequencies_hz: (0..=last).map(|k| k as f64 * df).collect(),
-            random_error: random_error(&self.weights, self.settings.hop(), self.averages, self.settings.averaging),
+            scatter: scatter(&self.weights, self.settings.hop(), self.averages, self.settings.averaging),
         })
     }
 }

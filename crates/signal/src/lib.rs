@@ -9,6 +9,7 @@
 //! | --- | --- |
 //! | [`window`] | weighting functions and their corrections |
 //! | [`spectrum`] | averaged one-sided spectra, whole or block by block |
+//! | [`confidence`] | how far averaged powers may be from the true ones |
 //! | [`zoom`] | complex demodulation and decimation in front of a zoomed spectrum |
 //! | [`peak`] | amplitude and frequency between the lines |
 //! | [`cross`], [`response`] | cross spectra, frequency responses, coherence |
@@ -29,6 +30,7 @@
 
 pub mod arrivals;
 pub mod cepstrum;
+pub mod confidence;
 pub mod cross;
 pub mod distribution;
 pub mod envelope;

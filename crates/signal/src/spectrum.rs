@@ -5,6 +5,7 @@
 //! whole blocks count. Source: P. D. Welch, IEEE Trans. Audio Electroacoust. 15 (1967);
 //! ISO 18431-1 and -2; Bendat & Piersol, "Random Data", for the random error.
 
+use crate::confidence::Scatter;
 use crate::error::{Result, SignalError, argument, check_finite, check_rate};
 use crate::window::{Window, corrections};
 pub use realfft::num_complex::Complex64;
@@ -98,7 +99,7 @@ pub struct Spectrum {
     settings: SpectrumSettings,
     noise_bandwidth: f64,
     averages: usize,
-    random_error: f64,
+    scatter: Scatter,
     /// Frequency of the first line, Hz.
     first_hz: f64,
     /// Sample rate after demodulation and decimation; the settings' own where there was none.
@@ -114,8 +115,8 @@ impl Spectrum {
         first_hz: f64,
         rate_hz: f64,
     ) -> Spectrum {
-        let random_error = random_error(weights, settings.hop(), averages, settings.averaging);
-        Spectrum { power, settings, noise_bandwidth, averages, random_error, first_hz, rate_hz }
+        let scatter = scatter(weights, settings.hop(), averages, settings.averaging);
+        Spectrum { power, settings, noise_bandwidth, averages, scatter, first_hz, rate_hz }
     }
 
     /// Frequencies of the lines, Hz.
@@ -142,7 +143,12 @@ impl Spectrum {
     /// Normalised random error of the power of a Gaussian signal: 1/√n for n independent blocks,
     /// corrected for their overlap. NaN for peak hold, which estimates no mean.
     pub fn random_error(&self) -> f64 {
-        self.random_error
+        self.scatter.error
+    }
+
+    /// How the power of a Gaussian signal scatters; NaN for peak hold.
+    pub fn scatter(&self) -> &Scatter {
+        &self.scatter
     }
 
     /// Values in the wished scaling, one a line.
@@ -171,27 +177,49 @@ impl Spectrum {
     }
 }
 
-/// Normalised random error of averaged power after overlap.
+/// Time constants after which a block no longer counts in a recursive mean.
+const FORGOTTEN: f64 = 40.0;
+
+/// Blocks, and blocks that share samples, up to which the skewness of an average is reckoned.
+const FEW: usize = 400;
+const SHARING: usize = 32;
+
+/// How averaged power scatters after overlap.
 ///
-/// Blocks that share samples are correlated by the squared, normalised autocorrelation of the
-/// window (Welch 1967, eq. 14), so the error falls more slowly than 1/√n.
-pub(crate) fn random_error(weights: &[f64], hop: usize, averages: usize, averaging: Averaging) -> f64 {
-    let n = match averaging {
-        Averaging::Linear => averages as f64,
-        // A recursive mean of constant τ weighs like 2τ − 1 equal blocks.
-        Averaging::Exponential(tau) => (2.0 * tau - 1.0).min(averages as f64),
-        Averaging::PeakHold => return f64::NAN,
-    };
+/// Blocks that share samples are correlated by the normalised autocorrelation of the window (Welch
+/// 1967, eq. 14), so the error falls more slowly than 1/√n. A recursive mean weighs its blocks
+/// unevenly: the sums run over the weights as they came about.
+pub(crate) fn scatter(weights: &[f64], hop: usize, averages: usize, averaging: Averaging) -> Scatter {
     let energy: f64 = weights.iter().map(|w| w * w).sum();
-    let mut sum = 1.0;
-    let mut j = 1;
-    while j * hop < weights.len() && (j as f64) < n {
-        let shared: f64 = weights[j * hop..].iter().zip(weights).map(|(a, b)| a * b).sum();
-        let rho = (shared / energy).powi(2);
-        sum += 2.0 * (1.0 - j as f64 / n) * rho;
-        j += 1;
+    let correlation = |lag: usize| weights[lag * hop..].iter().zip(weights).map(|(a, b)| a * b).sum::<f64>() / energy;
+    let shared: Vec<f64> = (1..averages).take_while(|j| j * hop < weights.len()).map(correlation).collect();
+    let counts: Vec<f64> = match averaging {
+        Averaging::Linear if averages <= FEW => vec![1.0 / averages as f64; averages],
+        Averaging::Linear => Vec::new(),
+        Averaging::Exponential(tau) => {
+            let first = averages.saturating_sub((FORGOTTEN * tau).min(1e7) as usize);
+            let mut left = 1.0;
+            let counts = (first + 1..=averages).rev().map(|i| {
+                let share = 1.0 / (i as f64).min(tau);
+                let count = left * share;
+                left *= 1.0 - share;
+                count
+            });
+            counts.collect()
+        }
+        Averaging::PeakHold => return Scatter::plain(f64::NAN),
+    };
+    if !counts.is_empty() && counts.len() <= FEW && shared.len() <= SHARING {
+        return Scatter::of(&counts, &shared);
     }
-    (sum / n).sqrt()
+    // Sum over pairs of blocks `lag` apart of the product of what both count.
+    let n = averages as f64;
+    let paired = |lag: usize| match counts.get(lag.min(counts.len())..) {
+        Some(later) if !counts.is_empty() => counts.iter().zip(later).map(|(a, b)| a * b).sum(),
+        _ => (n - lag as f64) / (n * n),
+    };
+    let sum: f64 = shared.iter().zip(1..).map(|(r, lag)| 2.0 * paired(lag) * r * r).sum();
+    Scatter::plain((paired(0) + sum).sqrt())
 }
 
 /// Collects blocks as samples come and keeps the average.

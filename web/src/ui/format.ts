@@ -32,6 +32,9 @@ export const whole = (x: number) => grouped(Math.round(x).toFixed(0));
 /** A number with its unit. */
 export const withUnit = (x: number | null | undefined, unit: string, n = 4) => `${digits(x, n)}${THIN}${unit}`;
 
+/** A number with its sign, two digits. */
+export const signed = (x: number) => `${x > 0 ? "+" : ""}${digits(x, 2)}`;
+
 /** A plain number as it stands in an input. */
 export const plain = (x: number) => String(Number(x.toPrecision(12)));
 

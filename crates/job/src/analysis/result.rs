@@ -1,6 +1,7 @@
 //! What an analysis gives: the same JSON for page, API and file.
 
 use crate::recipe::Recipe;
+use echo_signal::confidence::Scatter;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -19,6 +20,9 @@ pub struct Analysis {
     /// Normalised random error of averaged power, where blocks are averaged.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub random_error: Option<f64>,
+    /// Between which factors of the power shown the true one lies, for a Gaussian signal.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub interval: Option<PowerInterval>,
     /// Axes, slowest first; one for curves, two for maps.
     pub axes: Vec<Axis>,
     /// Curves over the axes.
@@ -28,6 +32,29 @@ pub struct Analysis {
     /// Highest peaks of each amplitude spectrum, read between the lines.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub peaks: Vec<PeakFound>,
+}
+
+/// Where a true power lies beside an averaged one.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+pub struct PowerInterval {
+    /// With what probability.
+    pub confidence: f64,
+    /// Smallest factor.
+    pub low: f64,
+    /// Largest factor.
+    pub high: f64,
+    /// Both as levels, dB.
+    pub low_db: f64,
+    /// See `low_db`.
+    pub high_db: f64,
+}
+
+impl PowerInterval {
+    /// The interval of what scatters; none where nothing was averaged.
+    pub fn of(scatter: &Scatter, confidence: f64) -> Option<PowerInterval> {
+        let (low, high) = scatter.interval(confidence).ok()?;
+        Some(PowerInterval { confidence, low, high, low_db: 10.0 * low.log10(), high_db: 10.0 * high.log10() })
+    }
 }
 
 /// A peak of a trace, interpolated to fit the window.

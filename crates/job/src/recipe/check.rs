@@ -93,7 +93,23 @@ impl Lens {
         }
     }
 
+    /// Probability of the interval that is told, where there is one.
+    fn confidence(&self) -> Option<f64> {
+        match self {
+            Lens::Spectrum(s) => Some(s.confidence),
+            Lens::Envelope(s) => Some(s.confidence),
+            Lens::Spectrogram(s) => Some(s.confidence),
+            Lens::Cepstrum(s) => Some(s.confidence),
+            Lens::Cross(s) => Some(s.confidence),
+            Lens::Response(s) => Some(s.confidence),
+            _ => None,
+        }
+    }
+
     fn check(&self) -> Result<(), Refusal> {
+        if let Some(c) = self.confidence().filter(|c| !(0.5..=0.999).contains(c)) {
+            return refuse("confidence", c, "0.5 to 0.999");
+        }
         match self {
             Lens::Waveform(w) if w.points == 0 || w.points > 1_000_000 => refuse("points", w.points, "1 to 1000000"),
             Lens::Statistics(StatisticsSettings { interval_s: Some(i) }) => positive("interval_s", *i),

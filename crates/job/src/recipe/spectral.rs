@@ -76,6 +76,8 @@ pub struct Blocks {
     pub averaging: AveragingName,
     /// Time constant of exponential averaging, averages.
     pub averaging_constant: f64,
+    /// Probability with which true powers lie in the interval that is told.
+    pub confidence: f64,
 }
 
 /// Settings of a lens that is made of blocks, with more of its own.
@@ -98,6 +100,8 @@ macro_rules! block_lens {
             pub averaging: AveragingName,
             /// Time constant of exponential averaging, averages.
             pub averaging_constant: f64,
+            /// Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+            pub confidence: f64,
             $($(#[$more])* pub $field: $kind,)*
         }
 
@@ -110,6 +114,7 @@ macro_rules! block_lens {
                     overlap: 0.5,
                     averaging: AveragingName::Linear,
                     averaging_constant: 8.0,
+                    confidence: 0.95,
                     $($field: $default,)*
                 }
             }
@@ -125,6 +130,7 @@ macro_rules! block_lens {
                     overlap: self.overlap,
                     averaging: self.averaging,
                     averaging_constant: self.averaging_constant,
+                    confidence: self.confidence,
                 }
             }
         }

@@ -101,10 +101,11 @@ impl Anchor {
             (back, Places { mirrored: true, ..self.places.clone() }, -1)
         };
         let starts: Vec<i64> = self.starts.iter().map(|k| sign * k).collect();
-        let mut best = (f64::INFINITY, Noise { unrest: 0.05, scatter: 0.02, resolution_s });
+        let speed = self.speed;
+        let mut best = (f64::INFINITY, Noise { unrest: 0.05, speed, scatter: 0.02, resolution_s });
         for unrest in [0.003, 0.02, 0.1, 0.4] {
             for scatter in [0.001, 0.006, 0.03, 0.09] {
-                let noise = Noise { unrest, scatter, resolution_s };
+                let noise = Noise { unrest, speed, scatter, resolution_s };
                 let mut t = Tracker::new(places.clone(), noise, stretch[0], &starts, self.speed);
                 stretch[1..].iter().for_each(|s| t.push(*s));
                 if t.total() < best.0 {

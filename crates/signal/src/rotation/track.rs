@@ -24,6 +24,8 @@ const OFF_VARIANCE: f64 = 0.0225;
 const HOPELESS: f64 = 40.0;
 /// Share of the speed a place's acceleration makes up that may come or go with it.
 const STARTING: f64 = 0.5;
+/// Unrest that a slow wheel is allowed at most.
+const SLOWEST_UNREST: f64 = 0.5;
 /// Steps of readings that are kept before what they agree on is put down.
 const FULL: usize = 1 << 14;
 /// Readings followed at once.
@@ -68,8 +70,11 @@ impl Places {
 /// How smoothly the wheel turns and how well its pulses are timed.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Noise {
-    /// Change of acceleration from place to place, as share of speed² (in places).
+    /// Change of acceleration from place to place, as share of speed² (in places), at `speed`.
     pub unrest: f64,
+    /// Speed that was found at, places a second. What swings with time, not with angle, changes more
+    /// from place to place where the wheel is slower.
+    pub speed: f64,
     /// Standard deviation of a pulse from its place, places.
     pub scatter: f64,
     /// Time from sample to sample, s; 0 where times are exact.
@@ -123,7 +128,9 @@ impl Reading {
         let pace = v.abs().max(w.abs().sqrt()).max(0.2 / d.max(1e-300));
         // Near rest the acceleration itself begins and ends.
         let starting = if w == 0.0 { 0.0 } else { (STARTING * w.abs() / (v * v)).min(1.0) };
-        let q = (noise.unrest + starting).powi(2) * pace.powi(5);
+        let slower = (noise.speed / pace).max(1.0);
+        let unrest = (noise.unrest * slower * slower.sqrt()).min(SLOWEST_UNREST.max(noise.unrest));
+        let q = (unrest + starting).powi(2) * pace.powi(5);
         let d2 = d * d;
         let d3 = d2 * d;
         (

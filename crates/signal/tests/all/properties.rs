@@ -1,6 +1,6 @@
 //! What must hold for any input: Parseval, corrections, independence of block lengths, no panic.
 
-use crate::common::cut;
+use crate::common::{cut, noise};
 use echo_signal::filter::{Band, Filter};
 use echo_signal::peak::{highest, interpolate};
 use echo_signal::rotation::angle::AngleSampler;
@@ -92,6 +92,50 @@ fn the_random_error_knows_about_overlap() {
     assert!((error(0.0) - 1.0 / 8.0).abs() < 1e-9);
     // Welch 1967: half overlap with a Hann window brings the error to about √(1.056 / 2 n).
     assert!((error(0.5) - (1.056f64 / 127.0).sqrt()).abs() < 1e-3);
+}
+
+#[test]
+fn the_interval_holds_for_few_and_many_averages_of_any_kind() {
+    // A thousand repeats of Gaussian noise of known density, on lines that share nothing.
+    let block = 64;
+    for (averages, overlap, averaging) in [
+        (1, 0.0, Averaging::Linear),
+        (4, 0.5, Averaging::Linear),
+        (20, 0.5, Averaging::Linear),
+        (4, 0.75, Averaging::Exponential(2.0)),
+        (12, 0.75, Averaging::Exponential(4.0)),
+        (40, 0.5, Averaging::Exponential(8.0)),
+    ] {
+        let s = SpectrumSettings { overlap, averaging, ..settings(block, Window::Hann) };
+        let length = block + (averages - 1) * s.hop();
+        let even = noise(17 + averages as u64, 12 * length * 1000);
+        // The sum of twelve even numbers is Gaussian enough; its variance is 12/3.
+        let x: Vec<f64> = even.chunks_exact(12).map(|c| c.iter().sum::<f64>() / 2.0).collect();
+        let truth = 2.0 / s.sample_rate_hz;
+        let (mut squares, mut sum, mut inside, mut all) = (0.0, 0.0, [0.0; 2], 0.0);
+        let (mut told, mut limits) = (0.0, Vec::new());
+        for x in x.chunks_exact(length) {
+            let found = spectrum(x, s).unwrap();
+            told = found.random_error();
+            let psd = found.values(Scaling::Psd);
+            if limits.is_empty() {
+                limits = [0.68, 0.95].map(|share| found.scatter().interval(share).unwrap()).to_vec();
+            }
+            for p in psd[4..28].iter().step_by(4) {
+                sum += p / truth;
+                squares += (p / truth - 1.0).powi(2);
+                for (n, (low, high)) in inside.iter_mut().zip(&limits) {
+                    *n += f64::from(u8::from(p * low <= truth && truth <= p * high));
+                }
+                all += 1.0;
+            }
+        }
+        let case = format!("{averages} at {overlap}, {averaging:?}");
+        assert!((sum / all - 1.0).abs() < 0.03, "{case}: mean {}", sum / all);
+        assert!(((squares / all).sqrt() / told - 1.0).abs() < 0.05, "{case}: {} for {told}", (squares / all).sqrt());
+        assert!((inside[0] / all - 0.68).abs() < 0.02, "{case}: 68 % holds {}", inside[0] / all);
+        assert!((inside[1] / all - 0.95).abs() < 0.02, "{case}: 95 % holds {}", inside[1] / all);
+    }
 }
 
 #[test]

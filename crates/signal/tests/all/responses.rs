@@ -139,7 +139,7 @@ fn an_auto_spectrum_is_a_cross_spectrum_with_itself() {
     let re: Vec<f64> = cross.to_outputs.iter().map(|m| m[0].re).collect();
     assert_close(&re, &auto, 1e-13, "auto");
     assert!(cross.to_outputs.iter().all(|m| m[0].im == 0.0));
-    assert_eq!(cross.random_error, spectrum(&x, s).unwrap().random_error());
+    assert_eq!(&cross.scatter, spectrum(&x, s).unwrap().scatter());
 }
 
 #[test]

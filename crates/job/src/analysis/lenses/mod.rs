@@ -68,6 +68,7 @@ fn blank() -> Analysis {
         cautions: Vec::new(),
         averages: None,
         random_error: None,
+        interval: None,
         axes: Vec::new(),
         traces: Vec::new(),
         numbers: Vec::new(),

@@ -5,7 +5,7 @@ use super::{Progress, axis, blank, caution, complex_trace, number, refuse, shown
 use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
-use crate::analysis::result::{Analysis, ResultCaution, Trace};
+use crate::analysis::result::{Analysis, PowerInterval, ResultCaution, Trace};
 use crate::recipe::{CrossRecipe, EstimatorName, FormName, ResponseRecipe};
 use crate::unit::{Quantity, find, grouped};
 use echo_signal::cross::{CrossProcessor, CrossSpectra};
@@ -36,10 +36,11 @@ fn pair(mut t: Trace, reference: &Chosen, name: &str) -> Trace {
     t
 }
 
-fn start(spectra: &CrossSpectra) -> Analysis {
+fn start(spectra: &CrossSpectra, confidence: f64) -> Analysis {
     let mut out = blank();
     out.averages = Some(spectra.averages);
-    out.random_error = Some(spectra.random_error).filter(|e| e.is_finite());
+    out.random_error = Some(spectra.scatter.error).filter(|e| e.is_finite());
+    out.interval = PowerInterval::of(&spectra.scatter, confidence);
     out.axes.push(axis("frequency", "Hz", spectra.frequencies_hz.clone()));
     if spectra.averages <= spectra.references {
         out.cautions.push(too_few(spectra));
@@ -68,7 +69,7 @@ pub fn cross(s: &CrossRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     }
     let processor = CrossProcessor::new(settings(&s.blocks(), view.rate()), 1, channels.len())?;
     let spectra = collect(processor, view, progress)?;
-    let mut out = start(&spectra);
+    let mut out = start(&spectra, s.confidence);
     let reference = &references[0];
     for (k, c) in channels.iter().enumerate() {
         let values: Vec<Complex64> = spectra.to_outputs.iter().map(|m| m[k]).collect();
@@ -169,7 +170,7 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
         }));
     }
     let spectra = collect(processor, view, progress)?;
-    let mut out = start(&spectra);
+    let mut out = start(&spectra, s.confidence);
     for (k, c) in channels.iter().enumerate() {
         let found: Response = response_of(&spectra, k, estimator)?;
         for (reference, h) in references.iter().zip(&found.h) {

@@ -4,7 +4,7 @@ use super::{Progress, axis, blank, refuse, trace};
 use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
-use crate::analysis::result::{Analysis, PeakFound};
+use crate::analysis::result::{Analysis, PeakFound, PowerInterval};
 use crate::recipe::{
     AveragingName, Blocks, CepstrumRecipe, EnvelopeOutput, EnvelopeRecipe, Lens, OctaveAveraging, OctaveRecipe,
     ScalingName, SpectrumRecipe, WindowName, Zoom,
@@ -120,6 +120,7 @@ fn add_spectrum(
     if out.axes.is_empty() {
         out.averages = Some(found.averages());
         out.random_error = Some(found.random_error()).filter(|e| e.is_finite());
+        out.interval = PowerInterval::of(found.scatter(), blocks.confidence);
         out.axes.push(axis("frequency", "Hz", frequencies));
     }
     out.traces.push(trace(c, quantity, unit, values));

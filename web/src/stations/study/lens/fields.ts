@@ -72,6 +72,13 @@ export const ofTakes: Field = {
   options: options({ every: "every block", first: "the first of each take" }),
 };
 export const scaling: Field = { key: "scaling", label: "Scaling", as: "choice", options: options(scalings) };
+export const confidence: Field = {
+  key: "confidence",
+  label: "Confidence",
+  as: "choice",
+  usual: 0.95,
+  options: () => [0.68, 0.95].map((c) => ({ value: c, says: `${Math.round(c * 100)} % interval` })),
+};
 export const unit: Field = { key: "unit", label: "Unit", as: "unit" };
 export const blocks = ["blocks of ", block, ", ", window, " window, ", overlap, " overlap"];
 export const tacho: Field = { key: "tacho.channel", label: "Tachometer", as: "channel" };

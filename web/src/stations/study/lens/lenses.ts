@@ -1,10 +1,11 @@
 /** Every lens: its name, what a new one looks at, and its settings as a sentence. */
 import type { Analysis, RunDetail, Schema } from "../../../api/client";
-import { rate, withUnit } from "../../../ui/format";
+import { rate, signed, withUnit } from "../../../ui/format";
 import {
   along,
   averaging,
   blocks,
+  confidence,
   cut,
   edges,
   ofTakes,
@@ -49,12 +50,12 @@ export const lenses: LensKind[] = [
     says: "Spectrum",
     scale: "log",
     fresh: (run) => ({ lens: "spectrum", ...cut(run), averaging: "linear", scaling: "peak" }),
-    sentence: [...blocks, ", ", ofTakes, ", ", averaging, ", ", scaling, " in ", unit],
+    sentence: [...blocks, ", ", ofTakes, ", ", averaging, ", ", confidence, ", ", scaling, " in ", unit],
     follows: (run, recipe, result) =>
       `lines ${withUnit(run.sample_rate_hz / Number(recipe.block ?? 4096), "Hz", 3)} apart, clean to ${rate(
         run.sample_rate_hz * run.clean_share,
       )}${result?.averages ? `, ${result.averages} averages` : ""}${
-        result?.random_error ? `, ± ${withUnit(10 * Math.log10(1 + result.random_error), "dB", 2)}` : ""
+        result?.interval ? `, true power ${signed(result.interval.low_db)} to ${signed(result.interval.high_db)} dB of it` : ""
       }`,
   },
   {
