@@ -80,7 +80,7 @@ impl Analyze {
         let recipe = Recipe::from_json(&text).map_err(|e| Failure::Refused(e.says))?;
         let mut source = file::open(&self.input).map_err(refused)?;
         let provenance =
-            Provenance { at: Utc::now().to_rfc3339(), input: self.input.display().to_string(), sha256: None };
+            Provenance { at: Utc::now().to_rfc3339(), input: self.input.display().to_string(), fingerprint: None };
         let mut percent = u32::MAX;
         let terminal = std::io::stderr().is_terminal();
         let mut progress = |share: f64| {
@@ -91,10 +91,12 @@ impl Analyze {
             }
             true
         };
-        let result = analyze(&recipe, source.as_mut(), provenance, &mut progress);
-        if result.is_ok() && terminal {
-            eprint!("\rsha256");
-        }
+        // Beside the work: what is read by one is in memory for the other.
+        let (result, fingerprint) = std::thread::scope(|scope| {
+            let hashing = scope.spawn(|| file::fingerprint(&self.input));
+            let result = analyze(&recipe, source.as_mut(), provenance, &mut progress);
+            (result, hashing.join().expect("hashing does not panic"))
+        });
         if terminal {
             eprint!("\r      \r");
         }
@@ -103,7 +105,7 @@ impl Analyze {
             AnalysisError::Input(says) => Failure::Refused(says),
             AnalysisError::Stopped => Failure::Other(anyhow::anyhow!("stopped")),
         })?;
-        result.made.sha256 = Some(file::sha256(&self.input).map_err(refused)?);
+        result.made.fingerprint = Some(fingerprint.map_err(refused)?);
         match &self.out {
             None => {
                 let mut out = BufWriter::new(std::io::stdout().lock());

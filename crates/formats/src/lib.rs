@@ -4,6 +4,7 @@
 pub mod csv;
 pub mod file;
 pub mod plot;
+mod rate;
 pub mod report;
 pub mod sheet;
 pub mod smart;

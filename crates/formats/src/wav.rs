@@ -1,88 +1,196 @@
 //! WAV: float samples are engineering units, integer samples shares of full scale.
+//!
+//! Source: IBM & Microsoft, "Multimedia Programming Interface and Data Specifications 1.0" (1991), and
+//! Microsoft, "Multiple channel audio data and WAVE files" (2007) for samples of fewer valid bits than
+//! their container, which stand at its upper end. Files of gigabytes are gone through at the speed of
+//! the disk, so the samples are decoded here, many at a time.
 
 use crate::FormatError;
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
-use hound::{SampleFormat, WavReader, WavSpec, WavWriter};
+use hound::{SampleFormat, WavSpec, WavWriter};
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
+/// Chunk of our own behind the data: missing stretches as pairs of first sample and number of samples,
+/// 64-bit little-endian. Other programs pass over it, as over any chunk they do not know.
+const GAPS: &[u8; 4] = b"gaps";
+
+/// How a sample stands in its bytes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Kind {
+    /// Counted from 0 to 255, unlike all others.
+    Byte,
+    Int16,
+    Int24,
+    Int32,
+    Float32,
+    Float64,
+}
+
+impl Kind {
+    /// By format tag and bytes a sample.
+    fn new(float: bool, width: usize) -> Option<Kind> {
+        match (float, width) {
+            (false, 1) => Some(Kind::Byte),
+            (false, 2) => Some(Kind::Int16),
+            (false, 3) => Some(Kind::Int24),
+            (false, 4) => Some(Kind::Int32),
+            (true, 4) => Some(Kind::Float32),
+            (true, 8) => Some(Kind::Float64),
+            _ => None,
+        }
+    }
+
+    fn width(self) -> usize {
+        match self {
+            Kind::Byte => 1,
+            Kind::Int16 => 2,
+            Kind::Int24 => 3,
+            Kind::Int32 | Kind::Float32 => 4,
+            Kind::Float64 => 8,
+        }
+    }
+}
+
+/// What the head of a file tells.
+struct Head {
+    kind: Kind,
+    channels: usize,
+    rate: u32,
+    /// Position of the first frame, and the bytes of all of them.
+    data: (u64, u64),
+    gaps: Vec<(u64, u64)>,
+    notes: Vec<String>,
+}
+
+/// Reads the chunks of a file, those behind the data as well.
+fn head(mut file: impl Read + Seek) -> Result<Head, String> {
+    let broken = |_| "has a head that ends early".to_string();
+    let end = file.seek(SeekFrom::End(0)).map_err(broken)?;
+    file.seek(SeekFrom::Start(0)).map_err(broken)?;
+    let mut first = [0; 12];
+    file.read_exact(&mut first).map_err(broken)?;
+    if &first[..4] != b"RIFF" || &first[8..] != b"WAVE" {
+        return Err("does not begin as a WAV file does (RIFF … WAVE)".into());
+    }
+    let (mut format, mut data, mut gaps, mut notes) = (None, None, Vec::new(), Vec::new());
+    let mut chunk = [0; 8];
+    // A file may end within its padding, and a broken one anywhere behind its data.
+    while file.read_exact(&mut chunk).is_ok() {
+        let length = u64::from(u32::from_le_bytes([chunk[4], chunk[5], chunk[6], chunk[7]]));
+        let here = file.stream_position().map_err(broken)?;
+        match &chunk[..4] {
+            b"fmt " if format.is_none() => format = Some(sample_format(&mut file, length)?),
+            b"data" if data.is_none() => {
+                let there = end - here;
+                if length > there {
+                    notes.push(format!(
+                        "the head tells {length} bytes of samples, the file holds {there}: it was read to its end"
+                    ));
+                }
+                data = Some((here, length.min(there)));
+            }
+            id if id == GAPS && length % 16 == 0 && length <= end - here => {
+                let mut bytes = vec![0; length as usize];
+                file.read_exact(&mut bytes).map_err(broken)?;
+                let number = |b: &[u8]| b.iter().rev().fold(0u64, |n, x| n << 8 | u64::from(*x));
+                gaps = bytes.chunks_exact(16).map(|b| (number(&b[..8]), number(&b[8..]))).collect();
+            }
+            _ => {}
+        }
+        // Chunks of odd length are padded to an even one.
+        file.seek(SeekFrom::Start(here + length + length % 2)).map_err(broken)?;
+    }
+    let (kind, channels, rate) = format.ok_or("has no fmt chunk, which tells what its samples are")?;
+    let data = data.ok_or("has no data chunk")?;
+    Ok(Head { kind, channels, rate, data, gaps, notes })
+}
+
+/// Kind of samples, channels, rate.
+fn sample_format(file: &mut impl Read, length: u64) -> Result<(Kind, usize, u32), String> {
+    let mut fmt = [0; 40];
+    let known = (length as usize).min(40);
+    if known < 16 {
+        return Err(format!("has a fmt chunk of {length} bytes; allowed are 16 or more"));
+    }
+    file.read_exact(&mut fmt[..known]).map_err(|_| "has a head that ends early")?;
+    let word = |i: usize| u16::from_le_bytes([fmt[i], fmt[i + 1]]);
+    // The extensible form names the real one in the first bytes of an identifier.
+    let tag = if word(0) == 0xfffe && known >= 26 { word(24) } else { word(0) };
+    let (channels, align) = (usize::from(word(2)), usize::from(word(12)));
+    let rate = u32::from_le_bytes([fmt[4], fmt[5], fmt[6], fmt[7]]);
+    if channels == 0 || rate == 0 {
+        return Err("has no channel or no sample rate".into());
+    }
+    let kind = (tag == 1 || tag == 3).then(|| Kind::new(tag == 3, align / channels)).flatten();
+    match kind {
+        Some(kind) if align == kind.width() * channels => Ok((kind, channels, rate)),
+        _ => Err(format!(
+            "has samples of format {tag} with {} bits in {align} bytes for {channels} channels; allowed are integers of 8 to 32 bits and floats of 32 and 64",
+            word(14)
+        )),
+    }
+}
+
 /// A WAV file read piece by piece.
-///
-/// The head is read by hound; the samples are decoded here, many at a time, because files of
-/// gigabytes are to be gone through at the speed of the disk.
 pub struct WavSource {
     file: BufReader<File>,
     info: SourceInfo,
-    spec: WavSpec,
+    kind: Kind,
     name: String,
     /// Position of the first frame in the file.
     data: u64,
-    /// Bytes of one sample.
-    width: usize,
     bytes: Vec<u8>,
-}
-
-/// Bytes a sample takes, and where the first frame is: what hound knows but does not tell.
-fn layout(mut file: impl Read + Seek) -> std::io::Result<(usize, u64)> {
-    let mut head = [0; 8];
-    let (mut align, mut channels) = (0, 1);
-    file.seek(SeekFrom::Start(12))?;
-    loop {
-        file.read_exact(&mut head)?;
-        let length = u64::from(u32::from_le_bytes([head[4], head[5], head[6], head[7]]));
-        match &head[..4] {
-            b"data" => return Ok((align / channels, file.stream_position()?)),
-            b"fmt " => {
-                let mut fmt = [0; 16];
-                file.read_exact(&mut fmt)?;
-                channels = usize::from(u16::from_le_bytes([fmt[2], fmt[3]])).max(1);
-                align = usize::from(u16::from_le_bytes([fmt[12], fmt[13]]));
-                file.seek(SeekFrom::Current(length as i64 - 16 + (length % 2) as i64))?;
-            }
-            _ => {
-                file.seek(SeekFrom::Current((length + length % 2) as i64))?;
-            }
-        }
-    }
 }
 
 impl WavSource {
     /// Opens a file.
     ///
     /// # Errors
-    /// It cannot be read, is no WAV, or has a kind of samples that is not allowed.
+    /// It cannot be read, is no WAV, has a kind of samples that is not allowed, or holds none.
     pub fn open(path: &Path) -> Result<Self, FormatError> {
         let name = path.display().to_string();
-        let reader = WavReader::open(path).map_err(|e| match e {
-            hound::Error::IoError(source) if source.kind() == std::io::ErrorKind::NotFound => {
-                FormatError::Io { name: name.clone(), source }
-            }
-            e => FormatError::not_that(
-                &name,
-                format!(
-                    "is not a WAV file that can be read ({e}); allowed are 8 to 32-bit integer and 32-bit float samples"
-                ),
-            ),
-        })?;
-        let spec = reader.spec();
-        if spec.channels == 0 || spec.sample_rate == 0 {
-            return Err(FormatError::not_that(&name, "has no channel or no sample rate"));
+        let file = File::open(path).map_err(|source| FormatError::Io { name: name.clone(), source })?;
+        let mut file = BufReader::new(file);
+        let head = head(&mut file).map_err(|says| FormatError::not_that(&name, says))?;
+        let frame = (head.kind.width() * head.channels) as u64;
+        let samples = head.data.1 / frame;
+        if samples == 0 {
+            let says = format!("is an empty recording: its samples are {} bytes long", head.data.1);
+            return Err(FormatError::not_that(&name, says));
         }
         let channels =
-            (1..=spec.channels).map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new() }).collect();
+            (1..=head.channels).map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new() }).collect();
         let info = SourceInfo {
-            sample_rate_hz: f64::from(spec.sample_rate),
-            samples: u64::from(reader.duration()),
+            sample_rate_hz: f64::from(head.rate),
+            samples,
             channels,
-            gaps: Vec::new(),
-            full_scale: spec.sample_format == SampleFormat::Int,
+            gaps: head.gaps.into_iter().filter(|(a, n)| *n > 0 && a.saturating_add(*n) <= samples).collect(),
+            full_scale: !matches!(head.kind, Kind::Float32 | Kind::Float64),
+            notes: head.notes,
         };
-        let mut file = reader.into_inner();
-        let (width, data) = layout(&mut file)
-            .map_err(|e| FormatError::not_that(&name, format!("has a head that cannot be read: {e}")))?;
-        Ok(WavSource { file, info, spec, name, data, width, bytes: Vec::new() })
+        Ok(WavSource { file, info, kind: head.kind, name, data: head.data.0, bytes: Vec::new() })
+    }
+}
+
+/// Parts the samples of all channels, decoding each byte once.
+fn part<const W: usize>(bytes: &[u8], width: usize, out: &mut [Vec<f64>], value: impl Fn([u8; W]) -> f64) {
+    let frames = bytes.len() / (W * width);
+    // Some frames at a time, which stay near while each channel takes its own.
+    const FRAMES: usize = 256;
+    for to in out.iter_mut() {
+        to.clear();
+        to.reserve(frames);
+    }
+    for piece in bytes.chunks(W * width * FRAMES) {
+        for (c, to) in out.iter_mut().enumerate() {
+            to.extend(piece.chunks_exact(W * width).map(|frame| {
+                let sample: [u8; W] = std::array::from_fn(|k| frame[c * W + k]);
+                value(sample)
+            }));
+        }
     }
 }
 
@@ -95,37 +203,76 @@ impl Source for WavSource {
         let wrong = |name: &str, e: &dyn std::fmt::Display| {
             AnalysisError::Input(format!("{name} cannot be read to its end: {e}"))
         };
-        let (width, frame) = (self.width, self.width * usize::from(self.spec.channels));
+        let (kind, all) = (self.kind, self.info.channels.len());
+        let frame = kind.width() * all;
         let start = self.data + from * frame as u64;
         // A seek that stays in the buffer costs nothing.
         let here = self.file.stream_position().map_err(|e| wrong(&self.name, &e))?;
         self.file.seek_relative(start as i64 - here as i64).map_err(|e| wrong(&self.name, &e))?;
         self.bytes.resize(count * frame, 0);
         self.file.read_exact(&mut self.bytes).map_err(|_| wrong(&self.name, &"it ends early"))?;
-        let scale = 0.5f64.powi(i32::from(self.spec.bits_per_sample) - 1);
-        // A sample of fewer bits than its bytes hold stands at the lower end.
-        let spare = 32 - u32::from(self.spec.bits_per_sample);
-        let integer = |b: [u8; 4]| f64::from((i32::from_le_bytes(b) << spare) >> spare) * scale;
-        let float = self.spec.sample_format == SampleFormat::Float;
+        if channels.iter().copied().eq(0..all) {
+            let bytes = &self.bytes;
+            match kind {
+                Kind::Byte => part(bytes, all, out, byte),
+                Kind::Int16 => part(bytes, all, out, int16),
+                Kind::Int24 => part(bytes, all, out, int24),
+                Kind::Int32 => part(bytes, all, out, int32),
+                Kind::Float32 => part(bytes, all, out, float32),
+                Kind::Float64 => part(bytes, all, out, f64::from_le_bytes),
+            }
+            return Ok(());
+        }
         for (c, to) in channels.iter().zip(out) {
+            let bytes = &self.bytes;
+            let at = *c * kind.width();
             to.clear();
-            let samples = self.bytes.chunks_exact(frame).map(|f| &f[c * width..(c + 1) * width]);
-            match width {
-                _ if float => to.extend(samples.map(|b| f64::from(f32::from_le_bytes([b[0], b[1], b[2], b[3]])))),
-                // One byte is counted from 0 to 255, unlike all others.
-                1 => to.extend(samples.map(|b| (f64::from(b[0]) - 128.0) * scale)),
-                2 => to.extend(samples.map(|b| f64::from(i16::from_le_bytes([b[0], b[1]])) * scale)),
-                3 => to.extend(samples.map(|b| integer([b[0], b[1], b[2], 0]))),
-                _ => to.extend(samples.map(|b| integer([b[0], b[1], b[2], b[3]]))),
+            match kind {
+                Kind::Byte => pick(bytes, frame, at, to, byte),
+                Kind::Int16 => pick(bytes, frame, at, to, int16),
+                Kind::Int24 => pick(bytes, frame, at, to, int24),
+                Kind::Int32 => pick(bytes, frame, at, to, int32),
+                Kind::Float32 => pick(bytes, frame, at, to, float32),
+                Kind::Float64 => pick(bytes, frame, at, to, f64::from_le_bytes),
             }
         }
         Ok(())
     }
 }
 
+/// The samples of one channel.
+fn pick<const W: usize>(bytes: &[u8], frame: usize, at: usize, to: &mut Vec<f64>, value: impl Fn([u8; W]) -> f64) {
+    to.extend(bytes.chunks_exact(frame).map(|f| {
+        let sample: [u8; W] = std::array::from_fn(|k| f[at + k]);
+        value(sample)
+    }));
+}
+
+fn byte(b: [u8; 1]) -> f64 {
+    (f64::from(b[0]) - 128.0) / 128.0
+}
+
+fn int16(b: [u8; 2]) -> f64 {
+    f64::from(i16::from_le_bytes(b)) / 32_768.0
+}
+
+fn int24(b: [u8; 3]) -> f64 {
+    f64::from(i32::from_le_bytes([0, b[0], b[1], b[2]])) / 2_147_483_648.0
+}
+
+fn int32(b: [u8; 4]) -> f64 {
+    f64::from(i32::from_le_bytes(b)) / 2_147_483_648.0
+}
+
+fn float32(b: [u8; 4]) -> f64 {
+    f64::from(f32::from_le_bytes(b))
+}
+
 /// Writes engineering units as 32-bit float frames, piece by piece.
 pub struct WavOut<W: Write + Seek> {
     writer: WavWriter<W>,
+    at: u64,
+    gaps: Vec<(u64, u64)>,
 }
 
 impl<W: Write + Seek> WavOut<W> {
@@ -147,27 +294,55 @@ impl<W: Write + Seek> WavOut<W> {
             sample_format: SampleFormat::Float,
         };
         let writer = WavWriter::new(to, spec).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
-        Ok(WavOut { writer })
+        Ok(WavOut { writer, at: 0, gaps: Vec::new() })
     }
 
-    /// Adds frames: one slice a channel, equally long.
+    /// Adds frames: one slice a channel, equally long. Frames in which a value is missing (NaN) are a gap.
     ///
     /// # Errors
     /// The writer's own error.
     pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
         for i in 0..channels.first().map_or(0, Vec::len) {
+            if channels.iter().any(|c| c[i].is_nan()) {
+                match self.gaps.last_mut() {
+                    Some((from, n)) if *from + *n == self.at => *n += 1,
+                    _ => self.gaps.push((self.at, 1)),
+                }
+            }
             for c in channels {
                 self.writer.write_sample(c[i] as f32).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
             }
+            self.at += 1;
         }
         Ok(())
     }
 
-    /// Writes the head and ends.
+    /// Writes the head and ends; gaps are to be added by [`write_gaps`].
     ///
     /// # Errors
     /// The writer's own error.
-    pub fn finish(self) -> Result<(), FormatError> {
-        self.writer.finalize().map_err(|e| FormatError::not_that("WAV", e.to_string()))
+    pub fn finish(self) -> Result<Vec<(u64, u64)>, FormatError> {
+        self.writer.finalize().map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
+        Ok(self.gaps)
     }
+}
+
+/// Adds the list of gaps behind the data of a finished file, if there are any.
+///
+/// # Errors
+/// The writer's own error.
+pub fn write_gaps(mut to: impl Write + Seek, gaps: &[(u64, u64)]) -> Result<(), FormatError> {
+    if gaps.is_empty() {
+        return Ok(());
+    }
+    let io = |source| FormatError::Io { name: "WAV".into(), source };
+    let mut chunk = GAPS.to_vec();
+    chunk.extend((16 * gaps.len() as u32).to_le_bytes());
+    gaps.iter().for_each(|(from, n)| chunk.extend(from.to_le_bytes().iter().chain(&n.to_le_bytes())));
+    let end = to.seek(SeekFrom::End(0)).map_err(io)?;
+    to.write_all(&chunk).map_err(io)?;
+    // The head counts all that follows it.
+    to.seek(SeekFrom::Start(4)).map_err(io)?;
+    to.write_all(&((end + chunk.len() as u64 - 8) as u32).to_le_bytes()).map_err(io)?;
+    to.flush().map_err(io)
 }

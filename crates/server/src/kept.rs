@@ -59,7 +59,7 @@ mod tests {
 
     fn result(samples: usize) -> Arc<Analysis> {
         let mut source = Memory::new(100.0, vec![("a".into(), "V".into(), vec![1.0; samples])]);
-        let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+        let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
         let recipe = Recipe::from_json(r#"{"lens": "waveform"}"#).unwrap();
         Arc::new(analyze(&recipe, &mut source, provenance, &mut |_| true).unwrap())
     }

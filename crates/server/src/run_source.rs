@@ -87,6 +87,7 @@ impl RunSource {
                 .collect(),
             gaps: gaps.iter().map(|g| (g.first_sample as u64, g.samples as u64)).collect(),
             full_scale: false,
+            notes: Vec::new(),
         };
         Ok(RunSource { store: store.clone(), handle: Handle::current(), run: run.id, channels, info })
     }

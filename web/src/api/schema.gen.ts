@@ -3130,7 +3130,7 @@ export interface components {
             by: string;
             /** @description Name of the input. */
             input: string;
-            /** @description SHA-256 of the input file. */
+            /** @description Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex. */
             sha256?: string | null;
         };
         /** @description A word at a place of a run. */

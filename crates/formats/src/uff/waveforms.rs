@@ -4,7 +4,7 @@ use super::function::{Abscissa, Function, Ordinates};
 use super::kinds::FunctionKind;
 use super::{Dataset, read};
 use crate::FormatError;
-use crate::csv::whole_rate;
+use crate::rate::roundest;
 use echo_job::analysis::Memory;
 use std::path::Path;
 
@@ -58,5 +58,14 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
             channels.push((called(f), f.ordinate.unit.clone(), samples.clone()));
         }
     }
-    Ok(Memory::new(whole_rate(1.0 / shape.1), channels))
+    // A step is written with five decimals of its leading digit.
+    let (step, half) = (shape.1, 0.5 * 10f64.powi(shape.1.log10().floor() as i32 - 5));
+    let (plain, rate_hz) = (1.0 / step, roundest(1.0 / (step + half), 1.0 / (step - half)));
+    let mut notes = Vec::new();
+    if (rate_hz / plain - 1.0).abs() > 1e-9 {
+        notes.push(format!(
+            "the sample rate was taken as {rate_hz} Hz: the file tells its step as {step:e} s, which is {plain:.3} Hz"
+        ));
+    }
+    Ok(Memory::new(rate_hz, channels).with_notes(notes))
 }

@@ -7,7 +7,7 @@ use echo_job::recipe::Recipe;
 
 fn blank() -> Analysis {
     let mut source = Memory::new(100.0, vec![("a".into(), "V".into(), vec![1.0, 2.0, 3.0])]);
-    let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+    let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
     let recipe = Recipe::from_json(r#"{"lens": "statistics"}"#).unwrap();
     let mut a = analyze(&recipe, &mut source, provenance, &mut |_| true).unwrap();
     (a.axes, a.traces, a.numbers) = (Vec::new(), Vec::new(), Vec::new());

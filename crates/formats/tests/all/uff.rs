@@ -217,7 +217,7 @@ fn lens(recipe: &str) -> Analysis {
     let wave =
         |hz: f64| (0..n).map(|k| (std::f64::consts::TAU * hz * f64::from(k) / 1024.0).sin()).collect::<Vec<f64>>();
     let channels = vec![("hammer".into(), "N".into(), wave(64.0)), ("deck, aft".into(), "m/s²".into(), wave(64.0))];
-    let provenance = Provenance { at: "2026-06-14T09:12:00Z".into(), input: "run 5".into(), sha256: None };
+    let provenance = Provenance { at: "2026-06-14T09:12:00Z".into(), input: "run 5".into(), fingerprint: None };
     let recipe = Recipe::from_json(recipe).unwrap();
     analyze(&recipe, &mut Memory::new(1024.0, channels), provenance, &mut |_| true).unwrap()
 }

@@ -60,8 +60,8 @@ pub struct Provenance {
     pub at: String,
     /// Name of the input.
     pub input: String,
-    /// SHA-256 of the input in hex, where it is a file.
-    pub sha256: Option<String>,
+    /// Fingerprint of the input, where it is a file: `blake3:` and the hash in hex.
+    pub fingerprint: Option<String>,
 }
 
 /// Carries out `recipe` on `source`. `progress` gets the share done, 0 to 1, and returns false to
@@ -82,6 +82,7 @@ pub fn analyze(
         computed = MathSource::new(source, &recipe.math)?;
         &mut computed
     };
+    let notes = source.info().notes.clone();
     let mut view = prepare::View::new(recipe, source)?;
     let mut out = lenses::look(recipe, &mut view, progress)?;
     out.recipe = view.filled_in(&out.recipe);
@@ -89,8 +90,10 @@ pub fn analyze(
         by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
         at: provenance.at,
         input: provenance.input,
-        sha256: provenance.sha256,
+        fingerprint: provenance.fingerprint,
     };
+    let assumed = |says| ResultCaution { rule: "input assumed".into(), channel: None, says, places_s: Vec::new() };
+    out.cautions.extend(notes.into_iter().map(assumed));
     let start_s = view.start_s();
     out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
     out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {

@@ -77,9 +77,9 @@ pub struct Made {
     pub at: String,
     /// Name of the input.
     pub input: String,
-    /// SHA-256 of the input file.
+    /// Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub sha256: Option<String>,
+    pub fingerprint: Option<String>,
 }
 
 /// Something to keep in mind when reading the result.

@@ -24,6 +24,8 @@ pub struct SourceInfo {
     pub gaps: Vec<(u64, u64)>,
     /// Samples are shares of full scale, not engineering units.
     pub full_scale: bool,
+    /// What had to be assumed to read it, in sentences.
+    pub notes: Vec<String>,
 }
 
 /// Gives samples in order or from anywhere.
@@ -53,9 +55,30 @@ impl Memory {
         let (names, data): (Vec<_>, Vec<_>) =
             channels.into_iter().map(|(name, unit, data)| (SourceChannel { name, unit }, data)).unzip();
         Memory {
-            info: SourceInfo { sample_rate_hz, samples, channels: names, gaps: Vec::new(), full_scale: false },
+            info: SourceInfo {
+                sample_rate_hz,
+                samples,
+                channels: names,
+                gaps: Vec::new(),
+                full_scale: false,
+                notes: Vec::new(),
+            },
             data,
         }
+    }
+
+    /// The same with missing stretches, first sample and number each; what stands there is NaN.
+    #[must_use]
+    pub fn with_gaps(mut self, gaps: Vec<(u64, u64)>) -> Memory {
+        self.info.gaps = gaps;
+        self
+    }
+
+    /// The same with what was assumed.
+    #[must_use]
+    pub fn with_notes(mut self, notes: Vec<String>) -> Memory {
+        self.info.notes = notes;
+        self
     }
 }
 

@@ -122,7 +122,7 @@ mod tests {
 
     fn made(x: Vec<f64>, recipe: &str) -> Analysis {
         let mut source = Memory::new(1000.0, vec![("a".into(), "V".into(), x.clone()), ("b".into(), "V".into(), x)]);
-        let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+        let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
         analyze(&Recipe::from_json(recipe).unwrap(), &mut source, provenance, &mut |_| true).unwrap()
     }
 

@@ -26,7 +26,7 @@ pub fn noise(seed: u64, n: usize) -> Vec<f64> {
 }
 
 pub fn provenance() -> Provenance {
-    Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), sha256: None }
+    Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), fingerprint: None }
 }
 
 pub fn memory(channels: &[(&str, &str, Vec<f64>)]) -> Memory {

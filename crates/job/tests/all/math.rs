@@ -153,7 +153,7 @@ fn two_tones() -> Memory {
 }
 
 fn made(recipe: &str) -> Result<Analysis, AnalysisError> {
-    let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+    let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
     analyze(&Recipe::from_json(recipe)?, &mut two_tones(), provenance, &mut |_| true)
 }
 

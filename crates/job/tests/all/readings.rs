@@ -26,7 +26,7 @@ fn sines(parts: &[(f64, f64)], noise: f64) -> Vec<f64> {
 
 fn made(x: Vec<f64>, recipe: Value) -> Analysis {
     let mut source = Memory::new(RATE, vec![("casing".into(), "m/s²".into(), x)]);
-    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), sha256: None };
+    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), fingerprint: None };
     analyze(&Recipe::from_value(recipe).unwrap(), &mut source, provenance, &mut |_| true).unwrap()
 }
 
@@ -158,7 +158,7 @@ fn run_up(damping: f64) -> Analysis {
     let mut source = Memory::new(4096.0, channels);
     let recipe = json!({ "lens": "order_track", "channels": [2], "tacho": { "channel": 1, "threshold": 2.0, "hysteresis": 0.5 },
         "orders": [1.0, 2.0], "step_rpm": 4.0, "resolution": 0.5 });
-    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), sha256: None };
+    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), fingerprint: None };
     analyze(&Recipe::from_value(recipe).unwrap(), &mut source, provenance, &mut |_| true).unwrap()
 }
 

@@ -118,7 +118,7 @@ fn sums_follow_from_a_plan() {
 
 fn spectrum_of(x: Vec<f64>, recipe: &str) -> echo_job::analysis::Analysis {
     let mut source = Memory::new(1024.0, vec![("a".into(), "m/s²".into(), x)]);
-    let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+    let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
     analyze(&Recipe::from_json(recipe).unwrap(), &mut source, provenance, &mut |_| true).unwrap()
 }
 
@@ -136,7 +136,7 @@ fn a_spectrum_integrates_to_velocity() {
 #[test]
 fn an_analysis_can_be_stopped() {
     let mut source = Memory::new(1024.0, vec![("a".into(), String::new(), vec![0.0; 1 << 18])]);
-    let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+    let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
     let recipe = Recipe::from_json(r#"{"lens": "statistics"}"#).unwrap();
     let mut calls = 0;
     let stopped = analyze(&recipe, &mut source, provenance, &mut |_| {

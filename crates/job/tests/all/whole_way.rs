@@ -51,7 +51,7 @@ fn machine(seconds: f64, turned: impl Fn(f64) -> f64) -> Memory {
 }
 
 fn made(recipe: Value, source: &mut Memory) -> Analysis {
-    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), sha256: None };
+    let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), fingerprint: None };
     let recipe = Recipe::from_value(recipe).unwrap_or_else(|e| panic!("{}", e.says));
     analyze(&recipe, source, provenance, &mut |_| true).unwrap_or_else(|e| panic!("{e}"))
 }
@@ -202,7 +202,7 @@ proptest! {
         if more {
             recipe["prepare"] = json!([{ "do": "zero" }, { "do": "trim", "start_s": 0.01 }]);
         }
-        let provenance = Provenance { at: String::new(), input: String::new(), sha256: None };
+        let provenance = Provenance { at: String::new(), input: String::new(), fingerprint: None };
         let recipe = Recipe::from_value(recipe).unwrap();
         match analyze(&recipe, &mut source, provenance, &mut |_| true) {
             Ok(a) => {

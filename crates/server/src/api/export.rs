@@ -8,7 +8,7 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::Response;
 use echo_formats::csv::CsvOut;
-use echo_formats::wav::WavOut;
+use echo_formats::wav::{WavOut, write_gaps};
 use echo_job::analysis::Source;
 use echo_store::run::Run;
 use std::io::{BufWriter, Seek, SeekFrom};
@@ -64,9 +64,10 @@ async fn send(
 pub async fn wav(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
     send(app, id, "wav", "audio/wav", |source, file| {
         let info = source.info().clone();
-        let mut out = WavOut::new(BufWriter::new(file), info.sample_rate_hz, info.channels.len())?;
+        let mut out = WavOut::new(BufWriter::new(&mut *file), info.sample_rate_hz, info.channels.len())?;
         pieces(source, |x| Ok(out.push(x)?))?;
-        Ok(out.finish()?)
+        let gaps = out.finish()?;
+        Ok(write_gaps(file, &gaps)?)
     })
     .await
 }

@@ -354,7 +354,7 @@ mod tests {
             places_s: at.to_vec(),
         };
         let mut source = echo_job::analysis::Memory::new(10.0, vec![("a".into(), "V".into(), vec![1.0; 20])]);
-        let provenance = echo_job::analysis::Provenance { at: String::new(), input: String::new(), sha256: None };
+        let provenance = echo_job::analysis::Provenance { at: String::new(), input: String::new(), fingerprint: None };
         let recipe = Recipe::from_json(r#"{"lens": "waveform"}"#).unwrap();
         let mut speed = echo_job::analysis::analyze(&recipe, &mut source, provenance, &mut |_| true).unwrap();
         speed.cautions =

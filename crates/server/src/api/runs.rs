@@ -322,7 +322,7 @@ pub async fn make(app: &App, run: &Run, recipe: Recipe, watched: &Arc<Watched>) 
     let provenance = Provenance {
         at: Utc::now().to_rfc3339(),
         input: format!("run {} of campaign {}", run.number, run.campaign_id),
-        sha256: None,
+        fingerprint: None,
     };
     let watched = watched.clone();
     let _hangup = Hangup(watched.clone());

@@ -20,6 +20,8 @@ const EXTRA: f64 = 10.6;
 /// Cost and variance, squared places, of a pulse that came early or late.
 const OFF: f64 = 9.2;
 const OFF_VARIANCE: f64 = 0.0225;
+/// Unrest of a place on which the acceleration changes at once; it costs as much as [`OFF`].
+const JERK: f64 = 0.3;
 /// Readings this much dearer than the cheapest are given up.
 const HOPELESS: f64 = 40.0;
 /// Share of the speed a place's acceleration makes up that may come or go with it.
@@ -115,8 +117,8 @@ struct Reading {
 }
 
 impl Reading {
-    /// State and covariance at a later time.
-    fn later(&self, t: f64, noise: &Noise) -> ([f64; 3], [f64; 6]) {
+    /// State and covariance at a later time, with an unrest of `least` or more.
+    fn later(&self, t: f64, noise: &Noise, least: f64) -> State {
         let d = t - self.at;
         let h = 0.5 * d * d;
         let [a, v, w] = self.x;
@@ -130,7 +132,7 @@ impl Reading {
         let starting = if w == 0.0 { 0.0 } else { (STARTING * w.abs() / (v * v)).min(1.0) };
         let slower = (noise.speed / pace).max(1.0);
         let unrest = (noise.unrest * slower * slower.sqrt()).min(SLOWEST_UNREST.max(noise.unrest));
-        let q = (unrest + starting).powi(2) * pace.powi(5);
+        let q = (unrest + starting).max(least).powi(2) * pace.powi(5);
         let d2 = d * d;
         let d3 = d2 * d;
         (
@@ -146,6 +148,9 @@ impl Reading {
         )
     }
 }
+
+/// Angle, speed and acceleration, and their covariance.
+type State = ([f64; 3], [f64; 6]);
 
 /// Takes in that the angle was `x[0] + innovation`.
 fn corrected(x: [f64; 3], p: [f64; 6], innovation: f64, variance: f64) -> ([f64; 3], [f64; 6]) {
@@ -166,6 +171,8 @@ fn corrected(x: [f64; 3], p: [f64; 6], innovation: f64, variance: f64) -> ([f64;
 
 /// Where a reading could go with the next pulse.
 struct Branch {
+    /// The acceleration changed at once on the way.
+    jerked: bool,
     cost: f64,
     from: usize,
     fate: Fate,
@@ -230,7 +237,8 @@ impl Tracker {
     /// Takes the next pulse.
     pub fn push(&mut self, time_s: f64) {
         let mut branches: Vec<Branch> = Vec::with_capacity(4 * self.readings.len());
-        let states: Vec<_> = self.readings.iter().map(|r| r.later(time_s, &self.noise)).collect();
+        let states: Vec<[State; 2]> =
+            self.readings.iter().map(|r| [0.0, JERK].map(|least| r.later(time_s, &self.noise, least))).collect();
         let mut best = f64::INFINITY;
         for (from, state) in states.iter().enumerate() {
             self.branch(from, *state, &mut best, &mut branches);
@@ -255,7 +263,7 @@ impl Tracker {
             }
             self.nodes.push(Node { parent: old.node, fate: b.fate });
             let node = self.nodes.len() as u32 - 1;
-            let (x, p) = states[b.from];
+            let (x, p) = states[b.from][usize::from(b.jerked)];
             next.push(match b.fate {
                 Fate::At { .. } => {
                     let (x, p) = corrected(x, p, b.innovation, b.variance);
@@ -272,10 +280,17 @@ impl Tracker {
     }
 
     /// Where a reading could go, but for what is already hopeless beside the best.
-    fn branch(&self, from: usize, (x, p): ([f64; 3], [f64; 6]), best: &mut f64, out: &mut Vec<Branch>) {
+    fn branch(&self, from: usize, [(x, p), (_, loose)]: [State; 2], best: &mut f64, out: &mut Vec<Branch>) {
         let r = &self.readings[from];
         *best = best.min(r.cost + EXTRA);
-        out.push(Branch { cost: r.cost + EXTRA, from, fate: Fate::Extra, innovation: 0.0, variance: 0.0 });
+        out.push(Branch {
+            jerked: false,
+            cost: r.cost + EXTRA,
+            from,
+            fate: Fate::Extra,
+            innovation: 0.0,
+            variance: 0.0,
+        });
         let own = self.noise.scatter.powi(2) + (0.29 * self.noise.resolution_s * x[1]).powi(2);
         let spread = (p[0] + own).sqrt();
         let reach = (4.0 * spread + 1.0).min(6.0);
@@ -293,21 +308,27 @@ impl Tracker {
             let innovation = self.places.angle(k) - x[0];
             let missed = self.places.between(r.place, k);
             let gone = if missed == 0 { 0.0 } else { (MISSED + MISSED_MORE * f64::from(missed - 1)).min(MISSED_MOST) };
-            // Early or late beyond its scatter, or as usual: whichever is more likely.
-            let price = |variance: f64| {
-                let s = p[0] + variance;
+            // As usual, early or late beyond its scatter, or with another acceleration: whichever is more
+            // likely.
+            let price = |known: f64, variance: f64| {
+                let s = known + variance;
                 innovation * innovation / s + (TAU * s).ln()
             };
-            let (usual, strange) = (price(own), OFF + price(own + OFF_VARIANCE));
-            let (cost, variance) = if usual <= strange { (usual, own) } else { (strange, own + OFF_VARIANCE) };
+            let ways = [
+                (price(p[0], own), own, false),
+                (OFF + price(p[0], own + OFF_VARIANCE), own + OFF_VARIANCE, false),
+                (OFF + price(loose[0], own), own, true),
+            ];
+            let Some((cost, variance, jerked)) = ways.into_iter().min_by(|a, b| a.0.total_cmp(&b.0)) else { continue };
             let cost = r.cost + gone + cost;
             if cost > *best + HOPELESS {
                 continue;
             }
             *best = best.min(cost);
-            let off = (innovation.abs() - 2.0 * p[0].sqrt()).max(0.0).copysign(innovation);
+            let known = if jerked { loose[0] } else { p[0] };
+            let off = (innovation.abs() - 2.0 * known.sqrt()).max(0.0).copysign(innovation);
             let fate = Fate::At { place: k, missed, off };
-            out.push(Branch { cost, from, fate, innovation, variance });
+            out.push(Branch { jerked, cost, from, fate, innovation, variance });
         }
     }
 

@@ -23,13 +23,18 @@ struct Shaft {
     swing: f64,
     swing_hz: f64,
     length_s: f64,
+    /// Widest gap between pulses, revolutions. What swings faster than a quarter of the pulses nobody
+    /// can see: the shaft does so only where it turns fast enough.
+    gap_rev: f64,
 }
 
 impl Shaft {
     fn speed(&self, t: f64) -> f64 {
         let u = (t / self.climb_s).clamp(0.0, 1.0);
         let shape = if self.soft { u * u * (3.0 - 2.0 * u) } else { u };
-        (self.from + self.climb * shape) * (1.0 + self.swing * (TAU * self.swing_hz * t).sin())
+        let base = self.from + self.climb * shape;
+        let seen = (base / (4.0 * self.swing_hz * self.gap_rev)).min(1.0);
+        base * (1.0 + self.swing * seen * seen * (3.0 - 2.0 * seen) * (TAU * self.swing_hz * t).sin())
     }
 
     /// Angles at even times, revolutions, by Simpson's rule.
@@ -206,7 +211,7 @@ prop_compose! {
         more in 0.0f64..5.0,
     ) -> Shaft {
         let from = if still { 0.0 } else { from };
-        Shaft { from, climb, climb_s, soft, swing, swing_hz, length_s: climb_s + more }
+        Shaft { from, climb, climb_s, soft, swing, swing_hz, length_s: climb_s + more, gap_rev: 1.0 }
     }
 }
 
@@ -224,6 +229,7 @@ prop_compose! {
         let missing = if missing + 2 > count { 0 } else { missing };
         let uneven = if count < 2 { 0.0 } else { uneven };
         let begin = (begin * f64::from(count)).min(f64::from(count) - 0.01);
+        let shaft = Shaft { gap_rev: f64::from(missing + 1) / f64::from(count), ..shaft };
         Case { count, missing, uneven, begin, drops, doubles, seed, shaft }
     }
 }

@@ -1,77 +1,12 @@
 //! CSV: time in the first column, one header line with `name [unit]`; results as columns.
 
+mod read;
+
 use crate::FormatError;
+use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
-use echo_job::analysis::{Analysis, Memory};
+pub use read::{open, read};
 use std::io::Write;
-use std::path::Path;
-
-/// Splits `name [unit]`.
-fn heading(text: &str) -> (String, String) {
-    match text.trim().rsplit_once('[') {
-        Some((name, rest)) if rest.trim_end().ends_with(']') => {
-            (name.trim().to_string(), rest.trim_end().trim_end_matches(']').trim().to_string())
-        }
-        _ => (text.trim().to_string(), String::new()),
-    }
-}
-
-/// Reads a whole file.
-///
-/// # Errors
-/// It cannot be read; has no data; a cell is no number; times do not ascend evenly.
-pub fn open(path: &Path) -> Result<Memory, FormatError> {
-    let name = path.display().to_string();
-    let file = std::fs::File::open(path).map_err(|source| FormatError::Io { name: name.clone(), source })?;
-    read(&name, file)
-}
-
-/// Reads from anything.
-///
-/// # Errors
-/// As [`open`].
-pub fn read(name: &str, from: impl std::io::Read) -> Result<Memory, FormatError> {
-    let wrong = |says: String| FormatError::not_that(name, says);
-    let mut reader = csv::ReaderBuilder::new().has_headers(true).trim(csv::Trim::All).from_reader(from);
-    let heads: Vec<(String, String)> =
-        reader.headers().map_err(|e| wrong(format!("is not CSV: {e}")))?.iter().map(heading).collect();
-    if heads.len() < 2 {
-        return Err(wrong(
-            "has fewer than two columns; allowed is time in s, then a column a channel, under one header line".into(),
-        ));
-    }
-    let mut columns = vec![Vec::new(); heads.len()];
-    for (i, record) in reader.records().enumerate() {
-        let line = i + 2;
-        let record = record.map_err(|e| wrong(format!("line {line}: {e}")))?;
-        for (k, (cell, column)) in record.iter().zip(&mut columns).enumerate() {
-            let x: f64 = cell
-                .parse()
-                .ok()
-                .filter(|x: &f64| x.is_finite())
-                .ok_or_else(|| wrong(format!("line {line}, column {}: “{cell}” is not a finite number", k + 1)))?;
-            column.push(x);
-        }
-    }
-    let time = columns.remove(0);
-    if time.len() < 2 {
-        return Err(wrong(format!("has {} lines of data; allowed are two or more", time.len())));
-    }
-    let step = (time[time.len() - 1] - time[0]) / (time.len() - 1) as f64;
-    let even = step > 0.0
-        && time.iter().enumerate().all(|(i, t)| (t - time[0] - i as f64 * step).abs() < 0.01 * step + 1e-9 * t.abs());
-    if !even {
-        return Err(wrong("has times that do not ascend in even steps; allowed is time in s, evenly sampled".into()));
-    }
-    let rate = whole_rate(1.0 / step);
-    let channels = heads.into_iter().skip(1).zip(columns).map(|((name, unit), data)| (name, unit, data)).collect();
-    Ok(Memory::new(rate, channels))
-}
-
-/// Times are rounded in writing; a rate this near to a whole number is one.
-pub(crate) fn whole_rate(rate: f64) -> f64 {
-    if (rate - rate.round()).abs() < 1e-6 * rate { rate.round() } else { rate }
-}
 
 fn io(source: std::io::Error) -> FormatError {
     FormatError::Io { name: "CSV".into(), source }
