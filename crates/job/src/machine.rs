@@ -68,7 +68,13 @@ pub struct Marker {
     pub order: f64,
     /// Distance of the sidebands it has where something is wrong, as a multiple of that speed too.
     pub sideband_order: Option<f64>,
+    /// Share by which it may stand off its place beside what the speed leaves open: rolling elements
+    /// slip, and their contact angle moves with the load.
+    pub within: f64,
 }
+
+/// See [`Marker::within`].
+const SLIP: f64 = 0.01;
 
 /// Most elements of a machine.
 const MOST: usize = 100;
@@ -109,6 +115,7 @@ impl Element {
             says: says.into(),
             order: shaft * times,
             sideband_order: sideband.map(|s| s * shaft),
+            within: if matches!(self.kind, Kind::Bearing { .. }) { SLIP } else { 0.0 },
         };
         match self.kind {
             Kind::Shaft => vec![marker("1×", 1.0, None)],

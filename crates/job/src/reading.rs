@@ -26,6 +26,10 @@ pub enum Ask {
         /// How far away it may be, Hz; two lines where left out.
         #[serde(default)]
         within_hz: Option<f64>,
+        /// How well each place is known, Hz: a line is its own only within that and what can be read
+        /// between the lines. In the order of `hz`; where left out, `within_hz` holds.
+        #[serde(default)]
+        known_within_hz: Vec<f64>,
     },
     /// A line and its multiples; the distance is fitted to those that are found.
     Harmonics {
@@ -57,9 +61,9 @@ pub enum Ask {
         /// Lines they may belong to.
         #[serde(default)]
         known: Vec<KnownLine>,
-        /// How far away such a line may be, Hz; two lines of the spectrum where left out.
+        /// Frequency of the shaft that orders are of, Hz.
         #[serde(default)]
-        within_hz: Option<f64>,
+        shaft_hz: Option<f64>,
     },
     /// The resonance an order passes between two speeds.
     Resonance {
@@ -78,7 +82,13 @@ pub struct KnownLine {
     pub says: String,
     /// Its frequency, Hz.
     pub hz: f64,
+    /// How well that is known, Hz, by the speed it was reckoned from.
+    #[serde(default)]
+    pub within_hz: f64,
 }
+
+/// How far a peak read between the lines may be off, lines: noise and a neighbour move it by tenths.
+const READ_WITHIN: f64 = 0.35;
 
 /// A line of a reading.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -94,6 +104,13 @@ pub struct Line {
     /// The known line it belongs to.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub belongs_to: Option<String>,
+    /// Others it could be as well, the nearest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schema(required)]
+    pub also: Vec<String>,
+    /// Its order of the shaft, where that is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub order: Option<f64>,
 }
 
 /// A resonance of a reading.
@@ -172,7 +189,8 @@ impl<'a> Spectrum<'a> {
 
     /// The line at a frequency, or the highest that stands out within a distance.
     fn line(&self, number: i32, wanted_hz: f64, within_hz: f64) -> Line {
-        let nothing = Line { number, wanted_hz, found_hz: None, value: None, belongs_to: None };
+        let nothing =
+            Line { number, wanted_hz, found_hz: None, value: None, belongs_to: None, also: Vec::new(), order: None };
         let at = (wanted_hz - self.first_hz) / self.spacing_hz;
         let last = self.values.len() - 1;
         if !(at >= 0.0 && at <= last as f64) {
@@ -193,7 +211,15 @@ impl<'a> Spectrum<'a> {
         let peak = interpolate(&near, 1, self.window, self.block);
         let found = self.first_hz + (top as f64 - 1.0 + peak.line) * self.spacing_hz;
         let value = if self.squared() { v[top] } else { peak.amplitude };
-        Line { number, wanted_hz, found_hz: Some(found), value: Some(value), belongs_to: None }
+        Line {
+            number,
+            wanted_hz,
+            found_hz: Some(found),
+            value: Some(value),
+            belongs_to: None,
+            also: Vec::new(),
+            order: None,
+        }
     }
 
     /// The highest local maxima, the highest first.
@@ -205,7 +231,15 @@ impl<'a> Spectrum<'a> {
             let peak = interpolate(&amplitudes, k, self.window, self.block);
             let hz = self.first_hz + peak.line * self.spacing_hz;
             let value = if self.squared() { self.values[k] } else { peak.amplitude };
-            Line { number, wanted_hz: hz, found_hz: Some(hz), value: Some(value), belongs_to: None }
+            Line {
+                number,
+                wanted_hz: hz,
+                found_hz: Some(hz),
+                value: Some(value),
+                belongs_to: None,
+                also: Vec::new(),
+                order: None,
+            }
         };
         found.into_iter().zip(1..).map(one).collect()
     }
@@ -250,22 +284,38 @@ pub fn read(result: &Analysis, trace: usize, ask: &Ask) -> Result<CursorReading,
         false => refuse("count", format!("count is {count}; allowed are 1 to {most}")),
     };
     match ask {
-        Ask::Lines { hz, within_hz } => {
+        Ask::Lines { hz, within_hz, known_within_hz } => {
             let s = Spectrum::of(result, t)?;
             let within = within_hz.unwrap_or(2.0 * s.spacing_hz);
             positive("within_hz", within)?;
-            let lines = hz.iter().zip(1..).map(|(f, i)| s.line(i, *f, within)).collect();
-            Ok(CursorReading { lines, ..CursorReading::default() })
+            if !known_within_hz.is_empty() && known_within_hz.len() != hz.len() {
+                let says =
+                    format!("{} are given; allowed are as many as frequencies, {}", known_within_hz.len(), hz.len());
+                return refuse("known_within_hz", says);
+            }
+            let lines = hz.iter().zip(1..).enumerate().map(|(k, (f, i))| match known_within_hz.get(k) {
+                None => s.line(i, *f, within),
+                Some(known) => {
+                    let reach = known.abs() + READ_WITHIN * s.spacing_hz;
+                    let line = s.line(i, *f, reach);
+                    let near = line.found_hz.is_none_or(|found| (found - f).abs() <= reach);
+                    if near { line } else { Line { found_hz: None, ..line } }
+                }
+            });
+            Ok(CursorReading { lines: lines.collect(), ..CursorReading::default() })
         }
-        Ask::Peaks { count, known, within_hz } => {
+        Ask::Peaks { count, known, shaft_hz } => {
             let s = Spectrum::of(result, t)?;
             counted(*count, 100)?;
-            let within = within_hz.unwrap_or(2.0 * s.spacing_hz);
-            positive("within_hz", within)?;
+            shaft_hz.map_or(Ok(()), |f| positive("shaft_hz", f))?;
             let lines = s.highest(*count as usize).into_iter().map(|line| {
                 let off = |k: &&KnownLine| (k.hz - line.found_hz.unwrap_or(f64::NAN)).abs();
-                let nearest = known.iter().filter(|k| off(k) <= within).min_by(|a, b| off(a).total_cmp(&off(b)));
-                Line { belongs_to: nearest.map(|k| k.says.clone()), ..line }
+                let reach = |k: &&KnownLine| k.within_hz.abs() + READ_WITHIN * s.spacing_hz;
+                let mut near: Vec<&KnownLine> = known.iter().filter(|k| off(k) <= reach(k)).collect();
+                near.sort_by(|a, b| off(a).total_cmp(&off(b)));
+                let mut names = near.into_iter().map(|k| k.says.clone());
+                let order = line.found_hz.zip(*shaft_hz).map(|(hz, shaft)| hz / shaft);
+                Line { belongs_to: names.next(), also: names.collect(), order, ..line }
             });
             Ok(CursorReading { lines: lines.collect(), ..CursorReading::default() })
         }
@@ -366,7 +416,8 @@ fn family(s: &Spectrum<'_>, start_hz: f64, spacing_hz: f64, numbers: Vec<i32>) -
     }
     CursorReading {
         lines: lines.into_iter().flatten().collect(),
-        spacing_hz: Some(spacing),
+        // A distance that fits no line is none.
+        spacing_hz: (sum > 0.0).then_some(spacing),
         ..CursorReading::default()
     }
 }

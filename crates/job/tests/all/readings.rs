@@ -215,15 +215,33 @@ proptest! {
 #[test]
 fn the_highest_peaks_are_named_by_the_lines_they_belong_to() {
     let x = sines(&[(100.37, 2.0), (583.5, 0.4), (597.5, 0.1), (1200.0, 0.05)], 0.001);
-    let known =
-        json!([{ "says": "shaft", "hz": 100.0 }, { "says": "mesh", "hz": 584.9 }, { "says": "sideband", "hz": 597.0 }]);
+    let known = |says: &str, hz: f64, within_hz: f64| json!({ "says": says, "hz": hz, "within_hz": within_hz });
+    // The mesh is known to half a hertz, the others as well as a line can be read.
+    let known = json!([
+        known("shaft", 100.4, 0.0),
+        known("mesh", 583.9, 0.5),
+        known("twice the pump", 583.3, 0.5),
+        known("sideband", 599.0, 0.0)
+    ]);
     for scaling in ["peak", "psd"] {
-        let ask = json!({ "read": "peaks", "count": 4, "known": known, "within_hz": 2.0 });
+        let ask = json!({ "read": "peaks", "count": 4, "known": known, "shaft_hz": 100.37 });
         let found = asked(&spectrum(x.clone(), scaling), ask);
         let names: Vec<Option<&str>> = found.lines.iter().map(|l| l.belongs_to.as_deref()).collect();
-        assert_eq!(names, [Some("shaft"), Some("mesh"), Some("sideband"), None], "{scaling}");
+        assert_eq!(names, [Some("shaft"), Some("twice the pump"), None, None], "{scaling}");
+        assert_eq!(found.lines[1].also, ["mesh"], "the nearest wins, the other is told");
+        assert!((found.lines[1].order.unwrap() - 583.5 / 100.37).abs() < 1e-3);
         assert!((at(&found.lines[3]).0 - 1200.0).abs() < 0.05 && found.lines[0].number == 1);
     }
+    // A marker is found only where its own place allows.
+    let ask = json!({ "read": "lines", "hz": [583.9, 599.0], "known_within_hz": [0.5, 0.1] });
+    let found = asked(&spectrum(x.clone(), "peak"), ask);
+    assert!(found.lines[0].found_hz.is_some() && found.lines[1].found_hz.is_none(), "{found:?}");
+    let ask = json!({ "read": "lines", "hz": [583.9, 599.0], "known_within_hz": [0.5] });
+    assert!(refused(&spectrum(x.clone(), "peak"), 0, ask).contains("as many"));
+    // Multiples of nothing: no distance is claimed.
+    let ask = json!({ "read": "harmonics", "base_hz": 210.0, "count": 2 });
+    let found = asked(&spectrum(x.clone(), "peak"), ask);
+    assert!(found.spacing_hz.is_none() && found.lines.iter().all(|l| l.found_hz.is_none()), "{found:?}");
     let says = refused(&spectrum(x, "peak"), 0, json!({ "read": "peaks", "count": 0 }));
     assert!(says.contains("1 to 100"), "{says}");
 }

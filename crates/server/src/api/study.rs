@@ -13,6 +13,7 @@ use echo_job::event::{Event, EventSettings, event};
 use echo_job::machine::{Machine, Marker};
 use echo_job::reading::{Ask, CursorReading, read};
 use echo_job::recipe::{Recipe, Tacho};
+use echo_signal::statistics::statistics;
 use echo_store::run::Run;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -57,6 +58,8 @@ pub struct MarkersBody {
     /// Lowest and highest speed.
     #[schema(value_type = Option<Vec<f64>>)]
     pub range_rpm: Option<[f64; 2]>,
+    /// How well the mean is known as the place of a line, rpm: twice the spread of the speed.
+    pub within_rpm: Option<f64>,
     /// Why there is no speed, in words.
     pub says: Option<String>,
     /// Lines of the machine's elements, as orders of that shaft.
@@ -101,8 +104,14 @@ pub async fn markers(
     let run = app.store.run(id).await?;
     let machine: Machine = serde_json::from_value(app.store.machine(run.campaign_id).await?).unwrap_or_default();
     let tacho = tacho_of(&app, &run).await?;
-    let mut body =
-        MarkersBody { rpm: None, range_rpm: None, says: None, markers: machine.markers(), tacho: tacho.clone() };
+    let mut body = MarkersBody {
+        rpm: None,
+        range_rpm: None,
+        within_rpm: None,
+        says: None,
+        markers: machine.markers(),
+        tacho: tacho.clone(),
+    };
     let Some(tacho) = tacho else {
         body.says = Some("this run has no tachometer: set one up in Plan before recording, or choose a channel".into());
         return Ok(Json(body));
@@ -120,6 +129,7 @@ pub async fn markers(
                 .copied()
                 .filter(|v| v.is_finite())
                 .collect();
+            body.within_rpm = statistics(&values).ok().map(|m| 2.0 * m.std);
             body.rpm = (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64);
             body.range_rpm = named("lowest").zip(named("highest")).map(|(a, b)| [a, b]);
         }

@@ -11,6 +11,7 @@
 //! | [`steps`] | where along a run a block is taken |
 //! | [`order`] | order cuts and order maps |
 //! | [`vibration`] | slow roll, resonance, orbit |
+//! | [`sweep`] | a mode fitted to the orders of a run-up |
 //! | [`cyclic`] | what happens at which angle of a cycle |
 
 mod anchor;
@@ -22,6 +23,7 @@ pub mod live;
 pub mod order;
 pub mod pulses;
 pub mod steps;
+pub mod sweep;
 mod track;
 pub mod vibration;
 pub mod wheel;

@@ -12,5 +12,6 @@ mod random;
 mod reference;
 mod responses;
 mod rotation;
+mod sweeps;
 mod wheels;
 mod windows;

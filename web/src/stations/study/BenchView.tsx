@@ -96,6 +96,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
     lines,
     entries,
     within,
+    markers?.rpm ? markers.rpm / 60 : undefined,
   );
   // biome-ignore lint/correctness/useExhaustiveDependencies: setCursors follows cursors
   const marks = useMemo(() => marksOf(cursors, readings.data, lines, setCursors), [cursors, readings.data, lines]);

@@ -226,6 +226,9 @@ function Family({
           Hz, {found} of {read.lines.length} found
         </p>
       )}
+      {read && !read.refused && read.spacing_hz == null && (
+        <p>none of {read.lines.length} found: no distance fits</p>
+      )}
       <table className="w-full">
         <tbody>
           {read?.lines.map((l) => (

@@ -27,8 +27,14 @@ export function Highest({ cursors, data, unit, onSet }: Props) {
               <td className="num text-right">{digits(l.found_hz ?? l.wanted_hz, 6)}</td>
               <td className="num text-right">{digits(l.value, 3)}</td>
               <td className="pl-1 text-soft">{unit}</td>
-              <td className="max-w-24 truncate text-mark" data-peak={l.belongs_to ?? ""}>
+              <td className="num pl-1 text-right text-soft">{l.order == null ? "" : `${digits(l.order, 4)}×`}</td>
+              <td
+                className="max-w-28 truncate pl-1 text-mark"
+                data-peak={l.belongs_to ?? ""}
+                title={[l.belongs_to, ...l.also.map((a) => `or ${a}`)].join(", ")}
+              >
                 {l.belongs_to ?? ""}
+                {l.also.length > 0 && ` or ${l.also.length} more`}
               </td>
             </tr>
           ))}

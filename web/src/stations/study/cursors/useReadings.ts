@@ -14,9 +14,11 @@ export function markerLines(markers: Schema["MarkersBody"] | undefined, cursors:
     .filter((m) => cursors.elements.includes(m.element))
     .flatMap((m) =>
       Array.from({ length: cursors.multiples }, (_, k) => ({
-        says: k ? `${k + 1}× ${m.says}` : m.says,
+        // A shaft's own line is its 1×: its multiples are 2×, 3× …
+        says: m.says === "1×" ? `${k + 1}×` : k ? `${k + 1}× ${m.says}` : m.says,
         element: m.element,
         hz: ((k + 1) * m.order * rpm) / 60,
+        within_hz: ((k + 1) * m.order * ((markers.within_rpm ?? 0) + m.within * rpm)) / 60,
         label: k ? `${k + 1}×` : m.says,
       })),
     );
@@ -41,22 +43,26 @@ export function useReadings(
   lines: MarkerLine[],
   sensitivities: string,
   within_hz: number,
+  shaft_hz: number | undefined,
 ): { data: Readings; error: Error | null } {
   const asks: [keyof Readings, Schema["Ask"]][] = [];
   if (cursors.peaks.length) asks.push(["peaks", { read: "lines", hz: cursors.peaks.map((p) => p.hz), within_hz }]);
   if (cursors.harmonics) asks.push(["harmonics", { read: "harmonics", ...cursors.harmonics }]);
   if (cursors.sidebands) asks.push(["sidebands", { read: "sidebands", ...cursors.sidebands }]);
   if (cursors.band) asks.push(["band", { read: "band", from_hz: cursors.band[0], to_hz: cursors.band[1] }]);
-  // The speed is known to some parts in a thousand, so a line may stand a little off.
-  if (lines.length) asks.push(["markers", { read: "lines", hz: lines.map((l) => l.hz), within_hz: 1.5 * within_hz }]);
+  if (lines.length)
+    asks.push([
+      "markers",
+      { read: "lines", hz: lines.map((l) => l.hz), known_within_hz: lines.map((l) => l.within_hz) },
+    ]);
   if (cursors.highest)
     asks.push([
       "highest",
       {
         read: "peaks",
         count: cursors.highest,
-        known: lines.map((l) => ({ says: l.says, hz: l.hz })),
-        within_hz: 1.5 * within_hz,
+        known: lines.map((l) => ({ says: `${l.element} ${l.says}`, hz: l.hz, within_hz: l.within_hz })),
+        ...(shaft_hz ? { shaft_hz } : {}),
       },
     ]);
   const all = useQuery<Readings>({
