@@ -25,6 +25,9 @@ pub struct Analysis {
     pub interval: Option<PowerInterval>,
     /// Axes, slowest first; one for curves, two for maps.
     pub axes: Vec<Axis>,
+    /// Times at which the speeds of the first axis were reached, s of the run; none where it is no speed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub reached_s: Vec<f64>,
     /// Curves over the axes.
     pub traces: Vec<Trace>,
     /// Single numbers.

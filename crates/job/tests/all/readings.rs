@@ -173,6 +173,13 @@ fn a_resonance_passed_is_read_in_rpm_hz_and_damping() {
         "{found:?}"
     );
     assert!((found.amplification * found.damping - 0.5).abs() < 1e-9);
+    // The fit knows of the force, the rate and the block.
+    let mode = asked(&result, ask.clone()).mode.unwrap();
+    assert!((mode.frequency_hz / 20.0 - 1.0).abs() < 0.003 && (mode.damping / 0.03 - 1.0).abs() < 0.08, "{mode:?}");
+    assert!(mode.frequency_within_hz < 0.1 && mode.unexplained < 0.02 && mode.at_rpm.len() == mode.re.len());
+    let still = json!({ "read": "resonance", "from_rpm": 1000.0, "to_rpm": 1500.0, "force": "constant" });
+    let still = asked(&result, still).mode.unwrap();
+    assert!(still.damping != mode.damping && (still.damping / 0.03 - 1.0).abs() < 0.1, "another force: {still:?}");
     // The second curve is of order 2, which tells twice the frequency at a speed.
     let second = read(&result, 1, &serde_json::from_value(ask).unwrap());
     assert!(second.is_err() || second.is_ok_and(|r| r.resonance.is_some_and(|x| x.frequency_hz > 30.0)));

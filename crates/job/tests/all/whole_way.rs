@@ -84,13 +84,16 @@ fn peaks_of_a_gearbox_belong_to_its_elements() {
         .markers()
         .iter()
         .flat_map(|m| {
-            (1..=2)
-                .map(move |k| json!({ "says": format!("{k}× {} of the {}", m.says, m.element), "hz": f64::from(k) * m.order * rpm / 60.0 }))
+            (1..=2).map(move |k| {
+                let hz = f64::from(k) * m.order * rpm / 60.0;
+                json!({ "says": format!("{k}× {} of the {}", m.says, m.element), "hz": hz, "within_hz": m.within * hz })
+            })
         })
         .collect();
-    let peaks = asked(&spectrum, 0, json!({ "read": "peaks", "count": 2, "known": known, "within_hz": 0.8 }));
+    let peaks = asked(&spectrum, 0, json!({ "read": "peaks", "count": 2, "known": known, "shaft_hz": rpm / 60.0 }));
     let told: Vec<&str> = peaks.lines.iter().filter_map(|l| l.belongs_to.as_deref()).collect();
     assert!(told.len() == 2 && told[0].contains("input shaft") && told[1].contains("mesh"), "{told:?}");
+    assert!((peaks.lines[0].order.unwrap() - 1.0).abs() < 1e-3, "{:?}", peaks.lines[0]);
     assert!((peaks.lines[0].value.unwrap() / 2.0 - 1.0).abs() < 0.01, "{:?}", peaks.lines[0]);
     let sides = asked(
         &spectrum,

@@ -116,7 +116,7 @@ impl AngleCurve {
     /// the way the speed changes, or the curve is too stiff for it.
     ///
     /// Told from how far the curve is, between two pulses, from the cubic through the four around them,
-    /// half of that cubic's own last term, and how far the curve passes by its pulses. More than a
+    /// half of that cubic's own last term (at an end, more than all of it), and how far the curve passes by its pulses. More than a
     /// turn and a half without a pulse is never known.
     pub fn coarse(&self, angles_rev: &[f64], limit_rev: f64) -> Vec<(f64, f64)> {
         let t = &self.times;
@@ -131,7 +131,9 @@ impl AngleCurve {
                 let from = i.saturating_sub(1).min(n - 4);
                 let middle = 0.5 * (t[i] + t[i + 1]);
                 let (cubic, last) = cubic_at(&t[from..from + 4], &angles_rev[from..from + 4], middle);
-                (self.angle_in(i, middle) - cubic).abs() + 0.5 * last.abs()
+                // At an end the cubic has pulses on one side only.
+                let share = if i == 0 || i + 2 == n { 1.5 } else { 0.5 };
+                (self.angle_in(i, middle) - cubic).abs() + share * last.abs()
             };
             if off.max(passes_by(i)).max(passes_by(i + 1)) > limit_rev {
                 match spans.last_mut() {

@@ -70,6 +70,7 @@ fn blank() -> Analysis {
         random_error: None,
         interval: None,
         axes: Vec::new(),
+        reached_s: Vec::new(),
         traces: Vec::new(),
         numbers: Vec::new(),
         peaks: Vec::new(),

@@ -4,13 +4,13 @@
 //! lines of the spectrum as `echo_signal::peak` does. Source for the band level: ISO 18431-1 (power
 //! of a band from an averaged spectrum, noise bandwidth of the window taken off).
 
+mod resonance;
+
 use crate::Refusal;
 use crate::analysis::result::{Analysis, Trace};
 use crate::analysis::window_of;
-use crate::recipe::{AlongName, Blocks, EnvelopeOutput, Lens, ScalingName};
+use crate::recipe::{Blocks, EnvelopeOutput, Lens, ScalingName};
 use echo_signal::peak::interpolate;
-use echo_signal::rotation::vibration::resonance;
-use echo_signal::spectrum::Complex64;
 use echo_signal::window::{Window, corrections};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -71,7 +71,21 @@ pub enum Ask {
         from_rpm: f64,
         /// Upper speed, rpm.
         to_rpm: f64,
+        /// What drives it.
+        #[serde(default)]
+        force: ForceName,
     },
+}
+
+/// How the force that drives a resonance changes with speed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ForceName {
+    /// With the square of speed, as unbalance does.
+    #[default]
+    Unbalance,
+    /// Not at all.
+    Constant,
 }
 
 /// A line whose place is known, such as a gear's mesh.
@@ -133,6 +147,35 @@ pub struct ResonanceRead {
     pub phase_change_deg: f64,
 }
 
+/// A mode fitted to an order's cuts.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct ModeFit {
+    /// Speed at which the order meets it, rpm.
+    pub rpm: f64,
+    /// Its undamped frequency, Hz.
+    pub frequency_hz: f64,
+    /// Twice the standard uncertainty of it, Hz.
+    pub frequency_within_hz: f64,
+    /// Share of critical damping.
+    pub damping: f64,
+    /// Twice the standard uncertainty of it.
+    pub damping_within: f64,
+    /// Amplification factor, 1/(2 damping).
+    pub amplification: f64,
+    /// Steady amplitude of the mode at its frequency in this curve, peak, in the curve's unit.
+    pub amplitude: f64,
+    /// Share of the mean square of the curves that it leaves unexplained.
+    pub unexplained: f64,
+    /// Curves that were fitted together.
+    pub curves: usize,
+    /// Speeds of the fit, rpm, and the fit there: real and imaginary parts.
+    pub at_rpm: Vec<f64>,
+    /// See `at_rpm`.
+    pub re: Vec<f64>,
+    /// See `at_rpm`.
+    pub im: Vec<f64>,
+}
+
 /// What was read.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, ToSchema)]
 pub struct CursorReading {
@@ -144,8 +187,12 @@ pub struct CursorReading {
     pub level: Option<f64>,
     /// Unit of the level.
     pub unit: String,
-    /// The resonance.
+    /// The resonance by half power.
     pub resonance: Option<ResonanceRead>,
+    /// The resonance by a fit.
+    pub mode: Option<ModeFit>,
+    /// Why one of both is missing.
+    pub missing: Option<String>,
 }
 
 fn refuse<T>(field: &str, says: impl Into<String>) -> Result<T, Refusal> {
@@ -342,32 +389,7 @@ pub fn read(result: &Analysis, trace: usize, ask: &Ask) -> Result<CursorReading,
                 ..CursorReading::default()
             })
         }
-        Ask::Resonance { from_rpm, to_rpm } => {
-            let (Some(re), Some(im), Lens::OrderTrack(o)) = (&t.re, &t.im, &result.recipe.lens) else {
-                return refuse("read", "a resonance is read of an order's cut");
-            };
-            if o.along != AlongName::Speed {
-                return refuse("read", "a resonance is read of a cut along speed; this one runs along time");
-            }
-            // Orders one after the other, each with a curve a channel.
-            let channels = (result.traces.len() / o.orders.len().max(1)).max(1);
-            let order = o.orders.get(trace / channels).copied().unwrap_or(1.0);
-            // Speeds that were not reached have no value.
-            let there = result.axes[0].values.iter().zip(re.iter().zip(im)).filter(|(_, (a, b))| (*a * *b).is_finite());
-            let (rpm, z): (Vec<f64>, Vec<Complex64>) = there.map(|(r, (a, b))| (*r, Complex64::new(*a, *b))).unzip();
-            let r =
-                resonance(&rpm, &z, order, *from_rpm, *to_rpm).map_err(|e| Refusal::new("speeds", e.to_string()))?;
-            let resonance = ResonanceRead {
-                rpm: r.rpm,
-                frequency_hz: r.frequency_hz,
-                amplitude: r.amplitude,
-                half_power_rpm: [r.half_power_rpm.0, r.half_power_rpm.1],
-                amplification: r.amplification,
-                damping: 0.5 / r.amplification,
-                phase_change_deg: r.phase_change_deg,
-            };
-            Ok(CursorReading { resonance: Some(resonance), unit: t.unit.clone(), ..CursorReading::default() })
-        }
+        Ask::Resonance { from_rpm, to_rpm, force } => resonance::read(result, trace, (*from_rpm, *to_rpm), *force),
     }
 }
 
