@@ -94,6 +94,15 @@ pub fn analyze(
     };
     let assumed = |says| ResultCaution { rule: "input assumed".into(), channel: None, says, places_s: Vec::new() };
     out.cautions.extend(notes.into_iter().map(assumed));
+    let [before, after] = view.untrusted_s();
+    if before.max(after) > 0.0 {
+        let end = view.len() as f64 / view.rate();
+        let says = format!(
+            "integrated: the first {before:.3} and the last {after:.3} s depend on what came before and after and are not to be trusted; what lies between is within 2 % of its rms",
+        );
+        let places_s = vec![0.0, (end - after).max(0.0)];
+        out.cautions.push(ResultCaution { rule: "ends of an integral".into(), channel: None, says, places_s });
+    }
     let start_s = view.start_s();
     out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
     out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {

@@ -2,6 +2,7 @@
 
 use crate::common::{cut, noise};
 use echo_signal::filter::{Band, Filter};
+use echo_signal::motion::{integrate, untrusted_s};
 use echo_signal::peak::{highest, interpolate};
 use echo_signal::rotation::angle::AngleSampler;
 use echo_signal::rotation::curve::AngleCurve;
@@ -310,5 +311,31 @@ proptest! {
         }
         prop_assert_eq!(&whole, &parts);
         prop_assert!(sampler.resample_part(&[&x], 0..whole.len() + 1).is_err());
+    }
+}
+
+#[test]
+fn the_ends_of_an_integral_are_untrusted_for_as_long_as_is_told() {
+    // Noise whose truth is the integral of a record that goes on far beyond the stretch on both sides.
+    let (rate, edge) = (200.0, 2.0);
+    let period = (rate / edge) as usize;
+    let (long, from, n) = (120 * period, 40 * period, 40 * period);
+    for times in [1, 2] {
+        let (mut off, mut all) = (vec![0.0; 20], 0.0);
+        for seed in 0..60 {
+            let x = noise(900 + seed, long);
+            let truth = &integrate(&x, rate, times, edge).unwrap()[from..from + n];
+            let got = integrate(&x[from..from + n], rate, times, edge).unwrap();
+            for (k, off) in off.iter_mut().enumerate() {
+                let half = period / 2;
+                let both = (k * half..(k + 1) * half).flat_map(|i| [i, n - 1 - i]);
+                *off += both.map(|i| (got[i] - truth[i]).powi(2)).sum::<f64>() / (2 * half) as f64;
+            }
+            all += truth.iter().map(|v| v * v).sum::<f64>() / n as f64;
+        }
+        let share: Vec<f64> = off.iter().map(|o| (o / all).sqrt()).collect();
+        let trusted = (untrusted_s(times, edge) * edge * 2.0) as usize;
+        assert!(share[trusted..].iter().all(|e| *e < 0.02), "{times}: {share:.3?}");
+        assert!(share[trusted / 2] > 0.02, "no more is given up than has to be: {share:.3?}");
     }
 }

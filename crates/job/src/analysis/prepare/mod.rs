@@ -185,6 +185,29 @@ impl<'a> View<'a> {
         self.preparation.integrate_above_hz
     }
 
+    /// How long either end of what the lens gets is not to be trusted because it was integrated, s.
+    pub fn untrusted_s(&self) -> [f64; 2] {
+        let mut ends = [0.0f64; 2];
+        let after = |ends: &mut [f64; 2], times: i32, above_hz: f64| {
+            let more = motion::untrusted_s(times, above_hz);
+            ends.iter_mut().for_each(|e| *e = e.max(more));
+        };
+        for step in &self.preparation.steps {
+            match step {
+                Step::Integrate { times, above_hz } => after(&mut ends, *times, *above_hz),
+                Step::Trim { start_s, end_s } => {
+                    ends[0] = (ends[0] - start_s).max(0.0);
+                    ends[1] = (ends[1] - end_s).max(0.0);
+                }
+                _ => {}
+            }
+        }
+        if let Some(times) = self.channels.iter().map(|c| c.motion).max().filter(|m| *m > 0) {
+            after(&mut ends, times, self.preparation.integrate_above_hz);
+        }
+        ends
+    }
+
     /// Start of what the lens gets, s.
     pub fn start_s(&self) -> f64 {
         self.from as f64 / self.source_rate() + trimmed(&self.preparation.steps).0

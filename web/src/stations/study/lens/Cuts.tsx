@@ -1,15 +1,17 @@
 /** Order cuts and responses; Shift-drag over a peak of a cut reads the resonance there. */
-import { useState } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
 import { type Analysis, api, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { digits } from "../../../ui/format";
 import type { Range } from "../../../ui/Plot";
-import { TypedWord } from "../../../ui/Word";
+import { ChosenWord, TypedWord } from "../../../ui/Word";
 import type { PanelLook } from "../bench";
 import { Bode, Polar } from "./Complex";
 import { lensOf } from "./lenses";
 
 type Read = Schema["ReadingBody"];
+type Force = Schema["ForceName"];
 type Trace = Analysis["traces"][number];
 
 type Props = {
@@ -35,21 +37,30 @@ function groups(traces: Trace[], look: PanelLook): Trace[][] {
 }
 
 export function Cuts(p: Props) {
-  const [reads, setReads] = useState<{ curve: string; read: Read }[]>([]);
+  const [asked, setAsked] = useState<Range>();
+  const [force, setForce] = useState<Force>("unbalance");
   const cuts = p.recipe.lens === "order_track" && p.own.axes[0]?.name === "speed";
   const kind = lensOf(p.recipe.lens);
-  const resonance = async ([from_rpm, to_rpm]: Range) => {
-    const asks = p.own.traces.map((_, trace) => ({ trace, ask: { read: "resonance" as const, from_rpm, to_rpm } }));
-    const body = { recipe: p.recipe as never, asks };
-    const all = await told(api.POST("/api/runs/{id}/readings", { params: { path: { id: p.run } }, body }));
-    setReads(all.map((read, i) => ({ curve: p.own.traces[i]?.name ?? "", read })));
-  };
-  const onBracket = (to: Range) => {
-    if (cuts) resonance(to).catch((e: Error) => setReads([{ curve: "", read: { refused: e.message } as Read }]));
-    else p.onBracket(to);
-  };
+  // Asked again whenever the lens's settings change, so that a reading is always one of the curves that are shown.
+  const reading = useQuery({
+    queryKey: ["resonance", p.run, p.recipe, p.own.traces.length, asked, force],
+    enabled: cuts && asked !== undefined,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: ({ signal }) => {
+      const [from_rpm, to_rpm] = asked as Range;
+      const ask = { read: "resonance" as const, from_rpm, to_rpm, force };
+      const asks = p.own.traces.map((_, trace) => ({ trace, ask }));
+      const body = { recipe: p.recipe as never, asks };
+      return told(api.POST("/api/runs/{id}/readings", { params: { path: { id: p.run } }, body, signal }));
+    },
+  });
+  const reads = cuts && asked ? (reading.data ?? []) : [];
+  // biome-ignore lint/correctness/useExhaustiveDependencies: reads follow the query's data
+  const drawn = useMemo(() => withFits(p.result, p.own, reads), [p.result, p.own, reading.data, asked, cuts]);
+  const onBracket = (to: Range) => (cuts ? setAsked(to) : p.onBracket(to));
   // Coherence belongs to all of a response's curves.
-  const all = groups(p.result.traces, p.look);
+  const all = groups(drawn, p.look);
   const several = all.length > 1;
   return (
     <>
@@ -76,47 +87,103 @@ export function Cuts(p: Props) {
           </div>
         ))}
       </div>
-      {cuts && reads.length === 0 && (
+      {cuts && (
         <p className="px-3 pb-1 text-[12px] text-soft">
-          Shift-drag over a peak reads the resonance there; or type its range:{" "}
+          {asked ? "Resonance between " : "Shift-drag over a peak reads the resonance there; or type its range: "}
           <TypedWord
             label="Range of a resonance"
-            value=""
+            value={asked ? `${digits(asked[0], 4)} to ${digits(asked[1], 4)} rpm` : ""}
             width="14ch"
             onSet={async (t) => {
               const [a, b] = (t.match(/\d+(?:\.\d+)?/g) ?? []).map(Number);
               if (a === undefined || b === undefined || a >= b)
                 throw new Error(`“${t}”: allowed are two speeds in rpm, the lower first`);
-              await resonance([a, b]);
+              setAsked([a, b]);
             }}
           />
+          {asked && (
+            <>
+              {" "}
+              under{" "}
+              <ChosenWord
+                label="Force"
+                value={force}
+                options={[
+                  { value: "unbalance", says: "unbalance (force grows with speed squared)", face: "unbalance" },
+                  { value: "constant", says: "a constant force" },
+                ]}
+                onSet={(to) => setForce(to as Force)}
+              />
+              {reading.isFetching && " · fitting …"}{" "}
+              <Button look="link" onClick={() => setAsked(undefined)}>
+                Clear readings
+              </Button>
+            </>
+          )}
         </p>
       )}
+      {reading.error && asked && <p className="px-3 pb-1 text-[12px] text-reef">{reading.error.message}</p>}
       {reads.length > 0 && (
         <div className="max-h-32 shrink-0 overflow-auto px-3 pb-1 text-[12px] leading-4">
           <table className="w-full" aria-label="Resonances">
             <tbody>
-              {reads.map(({ curve, read }) => (
-                <tr key={curve} className="border-t border-rule">
-                  <td className="text-mark">{curve}</td>
-                  {read.resonance ? (
-                    <td className="num" data-resonance>
-                      {digits(read.resonance.rpm, 5)} rpm, {digits(read.resonance.frequency_hz, 4)} Hz,{" "}
-                      {digits(read.resonance.amplitude, 3)} {read.unit}, Q {digits(read.resonance.amplification, 3)}, ζ{" "}
-                      {digits(100 * read.resonance.damping, 3)} %, {digits(read.resonance.phase_change_deg, 3)}°
-                    </td>
-                  ) : (
-                    <td className="text-reef">{read.refused}</td>
-                  )}
+              {reads.map((read, i) => (
+                <tr key={p.own.traces[i]?.name} className="border-t border-rule align-top">
+                  <td className="text-mark">{p.own.traces[i]?.name}</td>
+                  <td>
+                    <Resonance read={read} />
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
-          <Button look="link" onClick={() => setReads([])}>
-            Take them away
-          </Button>
         </div>
       )}
+    </>
+  );
+}
+
+/** The curves that are shown, and over each the fit at the speeds it was made for. */
+function withFits(shown: Analysis, own: Analysis, reads: Read[]): Trace[] {
+  const x = shown.axes[0]?.values ?? [];
+  const fits = reads.flatMap((read, i): Trace[] => {
+    const [t, mode] = [own.traces[i], read.mode];
+    if (!t || !mode) return [];
+    const at = new Map(mode.at_rpm.map((rpm, k) => [rpm, k]));
+    const along = (values: number[]) => x.map((rpm) => values[at.get(rpm) ?? -1] ?? Number.NaN);
+    return [{ ...t, name: `fit of ${t.name}`, re: along(mode.re), im: along(mode.im) }];
+  });
+  return fits.length ? [...shown.traces, ...fits] : shown.traces;
+}
+
+/** What a mode fitted to the curve tells, and below it what half power does. */
+function Resonance({ read }: { read: Read }) {
+  const { mode, resonance } = read;
+  if (!mode && !resonance) return <span className="text-reef">{read.refused}</span>;
+  return (
+    <>
+      {mode && (
+        <p className="num" data-resonance="fit">
+          <b>
+            {digits(mode.frequency_hz, 5)} ± {digits(mode.frequency_within_hz, 1)} Hz
+          </b>{" "}
+          at {digits(mode.rpm, 5)} rpm, damping{" "}
+          <b>
+            {digits(100 * mode.damping, 3)} ± {digits(100 * mode.damping_within, 1)} %
+          </b>
+          , amplification {digits(mode.amplification, 3)}, {digits(mode.amplitude, 3)} {read.unit} peak; fit of{" "}
+          {mode.curves === 1 ? "this curve" : `${mode.curves} curves together`}, {digits(100 * mode.unexplained, 2)} %
+          unexplained
+        </p>
+      )}
+      {resonance && (
+        <p className="num text-soft" data-resonance="half power">
+          by half power {digits(resonance.frequency_hz, 4)} Hz at {digits(resonance.rpm, 5)} rpm, damping{" "}
+          {digits(100 * resonance.damping, 3)} %, highest {digits(resonance.amplitude, 3)} {read.unit} peak, phase
+          change {digits(resonance.phase_change_deg, 3)}°
+        </p>
+      )}
+      {read.missing && <p className="text-soft">{read.missing}</p>}
     </>
   );
 }
