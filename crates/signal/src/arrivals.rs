@@ -124,5 +124,6 @@ fn minimum(x: &[f64], from: usize, to: usize) -> Option<(f64, f64)> {
     }
     let mean = mean / total;
     let deviation = (spread / total - mean * mean).max(0.0).sqrt();
-    Some(((from + edge + best) as f64, deviation))
+    // The last sample of noise and the first of the burst have the onset between them.
+    Some(((from + edge + best) as f64 - 0.5, deviation))
 }

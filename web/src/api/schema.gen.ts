@@ -1543,6 +1543,7 @@ export interface components {
             axes: components["schemas"]["Axis"][];
             /** @description What to keep in mind. */
             cautions: components["schemas"]["ResultCaution"][];
+            interval?: components["schemas"]["PowerInterval"] | null;
             /** @description Who made it of what. */
             made: components["schemas"]["Made"];
             /** @description Single numbers. */
@@ -1554,6 +1555,8 @@ export interface components {
              * @description Normalised random error of averaged power, where blocks are averaged.
              */
             random_error?: number | null;
+            /** @description Times at which the speeds of the first axis were reached, s of the run; none where it is no speed. */
+            reached_s?: number[];
             /** @description The recipe, defaults filled in. */
             recipe: components["schemas"]["Recipe"];
             /** @description Curves over the axes. */
@@ -1583,6 +1586,11 @@ export interface components {
         Ask: {
             /** @description Frequencies, Hz. */
             hz: number[];
+            /**
+             * @description How well each place is known, Hz: a line is its own only within that and what can be read
+             *     between the lines. In the order of `hz`; where left out, `within_hz` holds.
+             */
+            known_within_hz?: number[];
             /** @enum {string} */
             read: "lines";
             /**
@@ -1646,10 +1654,12 @@ export interface components {
             read: "peaks";
             /**
              * Format: double
-             * @description How far away such a line may be, Hz; two lines of the spectrum where left out.
+             * @description Frequency of the shaft that orders are of, Hz.
              */
-            within_hz?: number | null;
+            shaft_hz?: number | null;
         } | {
+            /** @description What drives it. */
+            force?: components["schemas"]["ForceName"];
             /**
              * Format: double
              * @description Lower speed, rpm.
@@ -1891,6 +1901,12 @@ export interface components {
              * @default 4096
              */
             block: number;
+            /**
+             * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
             /**
              * Format: double
              * @description Quefrencies below this are left out, s: there the shape of the spectrum as a whole stands
@@ -2190,6 +2206,12 @@ export interface components {
              */
             block: number;
             /**
+             * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
+            /**
              * @description Which blocks of each take count.
              * @default every
              */
@@ -2226,6 +2248,9 @@ export interface components {
             level?: number | null;
             /** @description Lines, in the order asked for. */
             lines: components["schemas"]["Line"][];
+            /** @description Why one of both is missing. */
+            missing?: string | null;
+            mode?: components["schemas"]["ModeFit"] | null;
             resonance?: components["schemas"]["ResonanceRead"] | null;
             /**
              * Format: double
@@ -2470,6 +2495,12 @@ export interface components {
              */
             block: number;
             /**
+             * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
+            /**
              * @description Order of the band-pass, a Butterworth run forward and backward.
              * @default 3
              */
@@ -2645,6 +2676,11 @@ export interface components {
             /** @description Pairs, SI units, rms. */
             pairs: components["schemas"]["Pair"][];
         };
+        /**
+         * @description How the force that drives a resonance changes with speed.
+         * @enum {string}
+         */
+        ForceName: "unbalance" | "constant";
         /** @description Force window around the hit of each block. */
         ForceWindowSettings: {
             /**
@@ -2928,6 +2964,11 @@ export interface components {
             hz: number;
             /** @description What it is. */
             says: string;
+            /**
+             * Format: double
+             * @description How well that is known, Hz, by the speed it was reckoned from.
+             */
+            within_hz?: number;
         };
         /** @description When a recording ends. */
         Length: {
@@ -3064,6 +3105,8 @@ export interface components {
         };
         /** @description A line of a reading. */
         Line: {
+            /** @description Others it could be as well, the nearest first. */
+            also: string[];
             /** @description The known line it belongs to. */
             belongs_to?: string | null;
             /**
@@ -3076,6 +3119,11 @@ export interface components {
              * @description Which one: multiple of the first, or sideband, negative below the middle.
              */
             number: number;
+            /**
+             * Format: double
+             * @description Its order of the shaft, where that is known.
+             */
+            order?: number | null;
             /**
              * Format: double
              * @description Its value in the curve's unit: of the line found, or of the place where it should be.
@@ -3128,10 +3176,10 @@ export interface components {
             at: string;
             /** @description Program and version. */
             by: string;
+            /** @description Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex. */
+            fingerprint?: string | null;
             /** @description Name of the input. */
             input: string;
-            /** @description Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex. */
-            sha256?: string | null;
         };
         /** @description A word at a place of a run. */
         MarkBody: {
@@ -3176,6 +3224,12 @@ export interface components {
              * @description Distance of the sidebands it has where something is wrong, as a multiple of that speed too.
              */
             sideband_order?: number | null;
+            /**
+             * Format: double
+             * @description Share by which it may stand off its place beside what the speed leaves open: rolling elements
+             *     slip, and their contact angle moves with the load.
+             */
+            within: number;
         };
         /** @description Speed of a stretch and the lines the machine's elements have there. */
         MarkersBody: {
@@ -3191,6 +3245,11 @@ export interface components {
             /** @description Why there is no speed, in words. */
             says?: string | null;
             tacho?: components["schemas"]["Tacho"] | null;
+            /**
+             * Format: double
+             * @description How well the mean is known as the place of a line, rpm: twice the spread of the speed.
+             */
+            within_rpm?: number | null;
         };
         /** @description A channel made by a formula. */
         MathChannel: {
@@ -3208,6 +3267,57 @@ export interface components {
             input: number;
             /** @description What is measured. */
             of: components["schemas"]["What"];
+        };
+        /** @description A mode fitted to an order's cuts. */
+        ModeFit: {
+            /**
+             * Format: double
+             * @description Amplification factor, 1/(2 damping).
+             */
+            amplification: number;
+            /**
+             * Format: double
+             * @description Steady amplitude of the mode at its frequency in this curve, peak, in the curve's unit.
+             */
+            amplitude: number;
+            /** @description Speeds of the fit, rpm, and the fit there: real and imaginary parts. */
+            at_rpm: number[];
+            /** @description Curves that were fitted together. */
+            curves: number;
+            /**
+             * Format: double
+             * @description Share of critical damping.
+             */
+            damping: number;
+            /**
+             * Format: double
+             * @description Twice the standard uncertainty of it.
+             */
+            damping_within: number;
+            /**
+             * Format: double
+             * @description Its undamped frequency, Hz.
+             */
+            frequency_hz: number;
+            /**
+             * Format: double
+             * @description Twice the standard uncertainty of it, Hz.
+             */
+            frequency_within_hz: number;
+            /** @description See `at_rpm`. */
+            im: number[];
+            /** @description See `at_rpm`. */
+            re: number[];
+            /**
+             * Format: double
+             * @description Speed at which the order meets it, rpm.
+             */
+            rpm: number;
+            /**
+             * Format: double
+             * @description Share of the mean square of the curves that it leaves unexplained.
+             */
+            unexplained: number;
         };
         /** @description What a list is to make. */
         NewBatch: {
@@ -3703,6 +3813,34 @@ export interface components {
              * @description Takes that fit on the disk.
              */
             takes_that_fit?: number | null;
+        };
+        /** @description Where a true power lies beside an averaged one. */
+        PowerInterval: {
+            /**
+             * Format: double
+             * @description With what probability.
+             */
+            confidence: number;
+            /**
+             * Format: double
+             * @description Largest factor.
+             */
+            high: number;
+            /**
+             * Format: double
+             * @description See `low_db`.
+             */
+            high_db: number;
+            /**
+             * Format: double
+             * @description Smallest factor.
+             */
+            low: number;
+            /**
+             * Format: double
+             * @description Both as levels, dB.
+             */
+            low_db: number;
         };
         /** @description How far a recording is. */
         Progress: {
@@ -4215,6 +4353,12 @@ export interface components {
              */
             block: number;
             /**
+             * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
+            /**
              * @description Which signal is taken to carry the noise.
              * @default h1
              */
@@ -4661,6 +4805,12 @@ export interface components {
             block: number;
             /**
              * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
+            /**
+             * Format: double
              * @description Time from column to column, s; one block a column where left out.
              * @default null
              */
@@ -4719,6 +4869,12 @@ export interface components {
              * @default 4096
              */
             block: number;
+            /**
+             * Format: double
+             * @description Probability with which the true power lies in the interval that is told, 0.5 to 0.999.
+             * @default 0.95
+             */
+            confidence: number;
             /**
              * @description Which blocks of each take count.
              * @default every
@@ -5011,7 +5167,13 @@ export interface components {
             slope?: components["schemas"]["SlopeName"];
             /**
              * Format: double
-             * @description Stiffness of the speed curve, s; half a mean revolution where left out, 0 for none.
+             * @description Stiffness of angle and speed, revolutions; where left out, half a revolution for speeds (three
+             *     quarters of the way from pulse to pulse or more) and an eighth for angles.
+             */
+            smooth_rev?: number | null;
+            /**
+             * Format: double
+             * @description Stiffness of angle and speed, s; 0 for none. Where left out, `smooth_rev` holds.
              */
             smooth_s?: number | null;
             /**

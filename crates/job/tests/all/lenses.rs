@@ -197,7 +197,16 @@ fn shocks_and_arrivals_are_read() {
         &mut s,
     );
     assert!((number(&a, "arrival") - 3000.0 / RATE).abs() < 10.0 / RATE);
-    let (_, says) = refusal(r#"{"lens": "arrivals"}"#, &mut s);
+    // A silent channel costs itself alone.
+    let both = made(r#"{"lens": "arrivals"}"#, &mut s);
+    assert!((number(&both, "arrival") - 3000.0 / RATE).abs() < 3.0 / RATE);
+    assert!(both.numbers.iter().all(|n| n.channel == 1), "{:?}", both.numbers);
+    assert!(
+        both.cautions.iter().any(|c| c.channel == Some(2) && c.says.contains("never changes")),
+        "{:?}",
+        both.cautions
+    );
+    let (_, says) = refusal(r#"{"lens": "arrivals", "channels": [2]}"#, &mut s);
     assert!(says.contains("channel 2"), "{says}");
     assert_eq!(refusal(r#"{"lens": "shock", "q": 0.1}"#, &mut s).0, "q");
 }

@@ -267,3 +267,20 @@ proptest! {
         let _ = locate(&[set], v);
     }
 }
+
+#[test]
+fn a_sharp_onset_is_read_neither_early_nor_late() {
+    // Bursts that begin at once, anywhere between two samples.
+    let mut sum = 0.0;
+    for k in 0..100 {
+        let onset = 600.0 + f64::from(k) / 100.0;
+        let quiet = noise(31 + k as u64, 1200);
+        let burst = |i: usize| {
+            let t = i as f64 - onset;
+            if t > 0.0 { (-t / 40.0).exp() * (0.9 * t).cos() } else { 0.0 }
+        };
+        let x: Vec<f64> = (0..1200).map(|i| 0.005 * quiet[i] + burst(i)).collect();
+        sum += arrival(&x, 1.0, Pick::Akaike).unwrap().time_s - onset;
+    }
+    assert!((sum / 100.0).abs() < 0.15, "{} samples off in the mean", sum / 100.0);
+}

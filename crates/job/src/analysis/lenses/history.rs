@@ -1,6 +1,6 @@
 //! Distributions, cycles, shocks and arrivals.
 
-use super::{Progress, axis, blank, number, refuse, trace};
+use super::{Progress, axis, blank, caution, number, refuse, trace};
 use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
@@ -272,16 +272,24 @@ pub fn arrivals(s: &ArrivalsSettings, view: &mut View<'_>, progress: Progress<'_
         })
         .collect::<Vec<_>>();
     let mut out = blank();
+    let none = found.iter().all(Result::is_err);
     for (c, found) in view.channels.iter().zip(found) {
-        let found = found.map_err(|e| {
-            let refusal = AnalysisError::from(e);
-            match refusal {
-                AnalysisError::Refused(r) => {
-                    AnalysisError::Refused(Refusal::new(r.field, format!("channel {}: {}", c.number, r.says)))
-                }
-                other => other,
+        let found = match found {
+            Ok(found) => found,
+            // One silent channel costs that channel only; what is wrong with all is refused.
+            Err(e) if none => {
+                return Err(match AnalysisError::from(e) {
+                    AnalysisError::Refused(r) => {
+                        Refusal::new(r.field, format!("channel {}: {}", c.number, r.says)).into()
+                    }
+                    other => other,
+                });
             }
-        })?;
+            Err(e) => {
+                out.cautions.push(caution("no arrival", Some(c.number), format!("channel {}: {e}", c.number)));
+                continue;
+            }
+        };
         out.numbers.push(number("arrival", c.number, "s", found.time_s));
         out.numbers.push(number("arrival_uncertainty", c.number, "s", found.uncertainty_s));
     }

@@ -226,9 +226,7 @@ function Family({
           Hz, {found} of {read.lines.length} found
         </p>
       )}
-      {read && !read.refused && read.spacing_hz == null && (
-        <p>none of {read.lines.length} found: no distance fits</p>
-      )}
+      {read && !read.refused && read.spacing_hz == null && <p>none of {read.lines.length} found: no distance fits</p>}
       <table className="w-full">
         <tbody>
           {read?.lines.map((l) => (

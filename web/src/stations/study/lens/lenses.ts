@@ -55,7 +55,9 @@ export const lenses: LensKind[] = [
       `lines ${withUnit(run.sample_rate_hz / Number(recipe.block ?? 4096), "Hz", 3)} apart, clean to ${rate(
         run.sample_rate_hz * run.clean_share,
       )}${result?.averages ? `, ${result.averages} averages` : ""}${
-        result?.interval ? `, true power ${signed(result.interval.low_db)} to ${signed(result.interval.high_db)} dB of it` : ""
+        result?.interval
+          ? `, true power ${signed(result.interval.low_db)} to ${signed(result.interval.high_db)} dB of it`
+          : ""
       }`,
   },
   {
