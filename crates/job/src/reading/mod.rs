@@ -119,8 +119,6 @@ pub struct Line {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub belongs_to: Option<String>,
     /// Others it could be as well, the nearest first.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    #[schema(required)]
     pub also: Vec<String>,
     /// Its order of the shaft, where that is known.
     #[serde(default, skip_serializing_if = "Option::is_none")]

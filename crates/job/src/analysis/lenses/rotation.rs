@@ -300,7 +300,7 @@ fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
     let digit = 10f64.powf(wanted.log10().floor() - 1.0);
     let wanted = ((wanted / digit).ceil() * digit * 1e6).round() / 1e6;
     let says = format!(
-        "the speed changes by {:.1} % within a block at {at:.0} rpm: a resonance that amplifies {SHARP:.0} times reads about {:.0} % low there; a resolution of {wanted} keeps it within {:.0} %",
+        "at {at:.0} rpm the speed changes by {:.1} % within a block: a resonance of Q {SHARP:.0} reads about {:.0} % low; a resolution of {wanted} keeps it within {:.0} %",
         100.0 * most,
         100.0 * (loss / (1.0 + loss)),
         100.0 * ALLOWED_LOSS

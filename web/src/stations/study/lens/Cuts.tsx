@@ -93,7 +93,7 @@ export function Cuts(p: Props) {
           <TypedWord
             label="Range of a resonance"
             value={asked ? `${digits(asked[0], 4)} to ${digits(asked[1], 4)} rpm` : ""}
-            width="14ch"
+            width="19ch"
             onSet={async (t) => {
               const [a, b] = (t.match(/\d+(?:\.\d+)?/g) ?? []).map(Number);
               if (a === undefined || b === undefined || a >= b)
@@ -124,12 +124,12 @@ export function Cuts(p: Props) {
       )}
       {reading.error && asked && <p className="px-3 pb-1 text-[12px] text-reef">{reading.error.message}</p>}
       {reads.length > 0 && (
-        <div className="max-h-32 shrink-0 overflow-auto px-3 pb-1 text-[12px] leading-4">
+        <div className="max-h-22 shrink-0 overflow-auto px-3 pb-1 text-[11.5px] leading-[14px]">
           <table className="w-full" aria-label="Resonances">
             <tbody>
               {reads.map((read, i) => (
                 <tr key={p.own.traces[i]?.name} className="border-t border-rule align-top">
-                  <td className="text-mark">{p.own.traces[i]?.name}</td>
+                  <td className="w-20 pr-2 text-mark">{p.own.traces[i]?.name}</td>
                   <td>
                     <Resonance read={read} />
                   </td>
@@ -163,24 +163,26 @@ function Resonance({ read }: { read: Read }) {
   return (
     <>
       {mode && (
-        <p className="num" data-resonance="fit">
+        <p
+          className="num"
+          data-resonance="fit"
+          title={`fit of ${mode.curves === 1 ? "this curve" : `${mode.curves} curves together`}; ± is twice the standard uncertainty`}
+        >
           <b>
             {digits(mode.frequency_hz, 5)} ± {digits(mode.frequency_within_hz, 1)} Hz
-          </b>{" "}
-          at {digits(mode.rpm, 5)} rpm, damping{" "}
+          </b>
+          , damping{" "}
           <b>
             {digits(100 * mode.damping, 3)} ± {digits(100 * mode.damping_within, 1)} %
           </b>
-          , amplification {digits(mode.amplification, 3)}, {digits(mode.amplitude, 3)} {read.unit} peak; fit of{" "}
-          {mode.curves === 1 ? "this curve" : `${mode.curves} curves together`}, {digits(100 * mode.unexplained, 2)} %
-          unexplained
+          , Q {digits(mode.amplification, 3)}, {digits(mode.rpm, 5)} rpm, {digits(mode.amplitude, 3)} {read.unit} peak,{" "}
+          {digits(100 * mode.unexplained, 1)} % unexplained
         </p>
       )}
       {resonance && (
         <p className="num text-soft" data-resonance="half power">
-          by half power {digits(resonance.frequency_hz, 4)} Hz at {digits(resonance.rpm, 5)} rpm, damping{" "}
-          {digits(100 * resonance.damping, 3)} %, highest {digits(resonance.amplitude, 3)} {read.unit} peak, phase
-          change {digits(resonance.phase_change_deg, 3)}°
+          half power {digits(resonance.frequency_hz, 4)} Hz, damping {digits(100 * resonance.damping, 3)} %, highest{" "}
+          {digits(resonance.amplitude, 3)} {read.unit} peak, phase change {digits(resonance.phase_change_deg, 3)}°
         </p>
       )}
       {read.missing && <p className="text-soft">{read.missing}</p>}
