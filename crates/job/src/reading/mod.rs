@@ -244,9 +244,12 @@ impl<'a> Spectrum<'a> {
         let reach = (within_hz / self.spacing_hz).max(1.0);
         let (from, to) = ((at - reach).ceil().max(1.0) as usize, ((at + reach).floor() as usize).min(last - 1));
         let v = self.values;
-        // What stands out is twice the mean of what is around it, so that noise is not taken for a line.
+        // What stands out is twice the median of what is around it, so that noise is not taken for a line
+        // and a strong neighbour does not hide it.
         let (a, b) = (from.saturating_sub(20), (to + 20).min(last));
-        let around = v[a..=b].iter().sum::<f64>() / (b - a + 1) as f64;
+        let mut near = v[a..=b].to_vec();
+        let middle = near.len() / 2;
+        let around = *near.select_nth_unstable_by(middle, f64::total_cmp).1;
         let stands = |i: &usize| v[*i] > v[i - 1] && v[*i] >= v[i + 1] && v[*i] > 2.0 * around;
         let Some(top) = (from..=to).filter(stands).max_by(|i, j| v[*i].total_cmp(&v[*j])) else {
             return Line { value: v.get(at.round() as usize).copied().filter(|v| v.is_finite()), ..nothing };
