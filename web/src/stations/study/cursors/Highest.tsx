@@ -19,17 +19,17 @@ export function Highest({ cursors, data, unit, onSet }: Props) {
           options={[0, 5, 10, 20, 40].map((n) => ({ value: n, says: n ? `the ${n} highest` : "none" }))}
           onSet={(highest) => onSet({ highest })}
         />
+        {lines.length > 0 && <span className="text-soft">: Hz, {unit}, order</span>}
       </p>
       <table className="w-full" aria-label="Highest peaks">
         <tbody>
           {lines.map((l) => (
             <tr key={l.number} className="border-t border-rule">
               <td className="num text-right">{digits(l.found_hz ?? l.wanted_hz, 6)}</td>
-              <td className="num text-right">{digits(l.value, 3)}</td>
-              <td className="pl-1 text-soft">{unit}</td>
-              <td className="num pl-1 text-right text-soft">{l.order == null ? "" : `${digits(l.order, 4)}×`}</td>
+              <td className="num pl-2 text-right">{digits(l.value, 3)}</td>
+              <td className="num pl-2 text-right text-soft">{l.order == null ? "" : `${digits(l.order, 4)}×`}</td>
               <td
-                className="max-w-28 truncate pl-1 text-mark"
+                className="max-w-26 truncate pl-2 text-mark"
                 data-peak={l.belongs_to ?? ""}
                 title={[l.belongs_to, ...l.also.map((a) => `or ${a}`)].join(", ")}
               >
