@@ -3,7 +3,6 @@
 use anyhow::{Context, Result};
 use echo_browser_tests::browser::{Browser, number, plain};
 use echo_browser_tests::{Rigged, again_until};
-use fantoccini::Locator;
 use fantoccini::key::Key;
 use serde_json::{Value, json};
 

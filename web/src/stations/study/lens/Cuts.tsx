@@ -1,5 +1,5 @@
 /** Order cuts and responses; Shift-drag over a peak of a cut reads the resonance there. */
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
@@ -41,11 +41,11 @@ export function Cuts(p: Props) {
   const [force, setForce] = useState<Force>("unbalance");
   const cuts = p.recipe.lens === "order_track" && p.own.axes[0]?.name === "speed";
   const kind = lensOf(p.recipe.lens);
-  // Asked again whenever the lens's settings change, so that a reading is always one of the curves that are shown.
+  // Asked again whenever range or settings change, and gone until it is there: a reading is always one of the
+  // curves that are shown.
   const reading = useQuery({
     queryKey: ["resonance", p.run, p.recipe, p.own.traces.length, asked, force],
     enabled: cuts && asked !== undefined,
-    placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) => {
       const [from_rpm, to_rpm] = asked as Range;
