@@ -151,6 +151,7 @@ fn wrong_recipes_and_inputs_end_with_two_and_a_sentence() {
     let folder = tempfile::tempdir().unwrap();
     for (name, contents, says) in [
         ("a.wav", "this is no wave", "is not a WAV file"),
+        ("b.wav", "RIFF", "is not a WAV file: its head ends early"),
         ("a.csv", "time,x\n0,1\n1,abc\n", "line 3, column 2: “abc” is not a finite number"),
         ("b.csv", "time,x\n0,1\n1,2\n5,3\n", "even steps"),
         ("c.csv", "x\n1\n", "fewer than two columns"),

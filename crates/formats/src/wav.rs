@@ -67,13 +67,13 @@ struct Head {
 
 /// Reads the chunks of a file, those behind the data as well.
 fn head(mut file: impl Read + Seek) -> Result<Head, String> {
-    let broken = |_| "has a head that ends early".to_string();
+    let broken = |_| "is not a WAV file: its head ends early".to_string();
     let end = file.seek(SeekFrom::End(0)).map_err(broken)?;
     file.seek(SeekFrom::Start(0)).map_err(broken)?;
     let mut first = [0; 12];
     file.read_exact(&mut first).map_err(broken)?;
     if &first[..4] != b"RIFF" || &first[8..] != b"WAVE" {
-        return Err("does not begin as a WAV file does (RIFF … WAVE)".into());
+        return Err("is not a WAV file: those begin with RIFF … WAVE".into());
     }
     let (mut format, mut data, mut gaps, mut notes) = (None, None, Vec::new(), Vec::new());
     let mut chunk = [0; 8];
@@ -115,7 +115,7 @@ fn sample_format(file: &mut impl Read, length: u64) -> Result<(Kind, usize, u32)
     if known < 16 {
         return Err(format!("has a fmt chunk of {length} bytes; allowed are 16 or more"));
     }
-    file.read_exact(&mut fmt[..known]).map_err(|_| "has a head that ends early")?;
+    file.read_exact(&mut fmt[..known]).map_err(|_| "is not a WAV file: its head ends early")?;
     let word = |i: usize| u16::from_le_bytes([fmt[i], fmt[i + 1]]);
     // The extensible form names the real one in the first bytes of an identifier.
     let tag = if word(0) == 0xfffe && known >= 26 { word(24) } else { word(0) };
