@@ -40,3 +40,11 @@ impl FormatError {
         FormatError::NotThat { name: name.into(), says: says.into() }
     }
 }
+
+/// Adds a missing sample to gaps told as first sample and number of samples, in order.
+fn add_to_gaps(gaps: &mut Vec<(u64, u64)>, at: u64) {
+    match gaps.last_mut() {
+        Some((from, n)) if *from + *n == at => *n += 1,
+        _ => gaps.push((at, 1)),
+    }
+}

@@ -5,7 +5,7 @@
 //! their container, which stand at its upper end. Files of gigabytes are gone through at the speed of
 //! the disk, so the samples are decoded here, many at a time.
 
-use crate::FormatError;
+use crate::{FormatError, add_to_gaps};
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
 use hound::{SampleFormat, WavSpec, WavWriter};
@@ -175,18 +175,23 @@ impl WavSource {
     }
 }
 
-/// Parts the samples of all channels, decoding each byte once.
-fn part<const W: usize>(bytes: &[u8], width: usize, out: &mut [Vec<f64>], value: impl Fn([u8; W]) -> f64) {
-    let frames = bytes.len() / (W * width);
+/// Parts the samples of some channels out of frames of `all`, decoding each byte that is wanted once.
+fn part<const W: usize>(
+    bytes: &[u8],
+    all: usize,
+    channels: &[usize],
+    out: &mut [Vec<f64>],
+    value: impl Fn([u8; W]) -> f64,
+) {
     // Some frames at a time, which stay near while each channel takes its own.
     const FRAMES: usize = 256;
     for to in out.iter_mut() {
         to.clear();
-        to.reserve(frames);
+        to.reserve(bytes.len() / (W * all));
     }
-    for piece in bytes.chunks(W * width * FRAMES) {
-        for (c, to) in out.iter_mut().enumerate() {
-            to.extend(piece.chunks_exact(W * width).map(|frame| {
+    for piece in bytes.chunks(W * all * FRAMES) {
+        for (c, to) in channels.iter().zip(out.iter_mut()) {
+            to.extend(piece.chunks_exact(W * all).map(|frame| {
                 let sample: [u8; W] = std::array::from_fn(|k| frame[c * W + k]);
                 value(sample)
             }));
@@ -211,41 +216,17 @@ impl Source for WavSource {
         self.file.seek_relative(start as i64 - here as i64).map_err(|e| wrong(&self.name, &e))?;
         self.bytes.resize(count * frame, 0);
         self.file.read_exact(&mut self.bytes).map_err(|_| wrong(&self.name, &"it ends early"))?;
-        if channels.iter().copied().eq(0..all) {
-            let bytes = &self.bytes;
-            match kind {
-                Kind::Byte => part(bytes, all, out, byte),
-                Kind::Int16 => part(bytes, all, out, int16),
-                Kind::Int24 => part(bytes, all, out, int24),
-                Kind::Int32 => part(bytes, all, out, int32),
-                Kind::Float32 => part(bytes, all, out, float32),
-                Kind::Float64 => part(bytes, all, out, f64::from_le_bytes),
-            }
-            return Ok(());
-        }
-        for (c, to) in channels.iter().zip(out) {
-            let bytes = &self.bytes;
-            let at = *c * kind.width();
-            to.clear();
-            match kind {
-                Kind::Byte => pick(bytes, frame, at, to, byte),
-                Kind::Int16 => pick(bytes, frame, at, to, int16),
-                Kind::Int24 => pick(bytes, frame, at, to, int24),
-                Kind::Int32 => pick(bytes, frame, at, to, int32),
-                Kind::Float32 => pick(bytes, frame, at, to, float32),
-                Kind::Float64 => pick(bytes, frame, at, to, f64::from_le_bytes),
-            }
+        let bytes = &self.bytes;
+        match kind {
+            Kind::Byte => part(bytes, all, channels, out, byte),
+            Kind::Int16 => part(bytes, all, channels, out, int16),
+            Kind::Int24 => part(bytes, all, channels, out, int24),
+            Kind::Int32 => part(bytes, all, channels, out, int32),
+            Kind::Float32 => part(bytes, all, channels, out, float32),
+            Kind::Float64 => part(bytes, all, channels, out, f64::from_le_bytes),
         }
         Ok(())
     }
-}
-
-/// The samples of one channel.
-fn pick<const W: usize>(bytes: &[u8], frame: usize, at: usize, to: &mut Vec<f64>, value: impl Fn([u8; W]) -> f64) {
-    to.extend(bytes.chunks_exact(frame).map(|f| {
-        let sample: [u8; W] = std::array::from_fn(|k| f[at + k]);
-        value(sample)
-    }));
 }
 
 fn byte(b: [u8; 1]) -> f64 {
@@ -304,10 +285,7 @@ impl<W: Write + Seek> WavOut<W> {
     pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
         for i in 0..channels.first().map_or(0, Vec::len) {
             if channels.iter().any(|c| c[i].is_nan()) {
-                match self.gaps.last_mut() {
-                    Some((from, n)) if *from + *n == self.at => *n += 1,
-                    _ => self.gaps.push((self.at, 1)),
-                }
+                add_to_gaps(&mut self.gaps, self.at);
             }
             for c in channels {
                 self.writer.write_sample(c[i] as f32).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;

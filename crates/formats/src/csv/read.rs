@@ -3,7 +3,7 @@
 //! Columns are parted by commas, semicolons or tabs; decimals may be commas where columns are parted
 //! by something else. What had to be assumed is told with the source.
 
-use crate::{FormatError, rate};
+use crate::{FormatError, add_to_gaps, rate};
 use echo_job::analysis::Memory;
 use std::collections::VecDeque;
 use std::path::Path;
@@ -151,10 +151,7 @@ pub fn read(name: &str, mut from: impl std::io::Read) -> Result<Memory, FormatEr
         let row = columns.first().map_or(0, Vec::len) as u64;
         let missing = record.iter().skip(1).take(cells - 1).filter(|c| c.is_empty()).count();
         if missing > 0 && missing == cells - 1 {
-            match gaps.last_mut() {
-                Some((from, n)) if *from + *n == row => *n += 1,
-                _ => gaps.push((row, 1)),
-            }
+            add_to_gaps(&mut gaps, row);
         }
         for (k, (cell, column)) in record.iter().zip(&mut columns).enumerate() {
             let gap = k > 0 && cell.is_empty() && missing == cells - 1;

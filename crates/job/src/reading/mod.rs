@@ -174,6 +174,13 @@ pub struct ModeFit {
     pub im: Vec<f64>,
 }
 
+impl Line {
+    /// A line that nothing is known of but where it should be.
+    fn wanted(number: i32, wanted_hz: f64) -> Line {
+        Line { number, wanted_hz, found_hz: None, value: None, belongs_to: None, also: Vec::new(), order: None }
+    }
+}
+
 /// What was read.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, ToSchema)]
 pub struct CursorReading {
@@ -234,8 +241,7 @@ impl<'a> Spectrum<'a> {
 
     /// The line at a frequency, or the highest that stands out within a distance.
     fn line(&self, number: i32, wanted_hz: f64, within_hz: f64) -> Line {
-        let nothing =
-            Line { number, wanted_hz, found_hz: None, value: None, belongs_to: None, also: Vec::new(), order: None };
+        let nothing = Line::wanted(number, wanted_hz);
         let at = (wanted_hz - self.first_hz) / self.spacing_hz;
         let last = self.values.len() - 1;
         if !(at >= 0.0 && at <= last as f64) {
@@ -259,15 +265,7 @@ impl<'a> Spectrum<'a> {
         let peak = interpolate(&near, 1, self.window, self.block);
         let found = self.first_hz + (top as f64 - 1.0 + peak.line) * self.spacing_hz;
         let value = if self.squared() { v[top] } else { peak.amplitude };
-        Line {
-            number,
-            wanted_hz,
-            found_hz: Some(found),
-            value: Some(value),
-            belongs_to: None,
-            also: Vec::new(),
-            order: None,
-        }
+        Line { found_hz: Some(found), value: Some(value), ..nothing }
     }
 
     /// The highest local maxima, the highest first.
@@ -279,15 +277,7 @@ impl<'a> Spectrum<'a> {
             let peak = interpolate(&amplitudes, k, self.window, self.block);
             let hz = self.first_hz + peak.line * self.spacing_hz;
             let value = if self.squared() { self.values[k] } else { peak.amplitude };
-            Line {
-                number,
-                wanted_hz: hz,
-                found_hz: Some(hz),
-                value: Some(value),
-                belongs_to: None,
-                also: Vec::new(),
-                order: None,
-            }
+            Line { found_hz: Some(hz), value: Some(value), ..Line::wanted(number, hz) }
         };
         found.into_iter().zip(1..).map(one).collect()
     }

@@ -2,8 +2,8 @@
 //! regular. From there it is followed to both ends, so that a start from rest is met with a speed and
 //! an acceleration that are known.
 
-use super::track::{Noise, Places, Tracker};
-use super::wheel::Wheel;
+use super::places::{Places, Wheel};
+use super::track::{Noise, Tracker};
 
 /// Pulses by which noise is chosen.
 const TRIAL: usize = 600;

@@ -3,8 +3,9 @@
 //! The first turns are kept and matched as a whole stretch would be, so that places and phase are
 //! known; from there every pulse is taken by itself, and the likeliest reading at the moment counts.
 
-use super::track::{Fate, Places, Tracker};
-use super::wheel::{Verdict, Wheel, matched, zero};
+use super::places::{Places, Wheel};
+use super::track::{Fate, Tracker};
+use super::wheel::{Verdict, matched, zero};
 use crate::error::Result;
 use std::collections::VecDeque;
 
@@ -49,7 +50,6 @@ impl LiveWheel {
 
     /// Takes a pulse; times ascend. Tells what is thought of it once the wheel is known.
     pub fn push(&mut self, time_s: f64) -> Option<Verdict> {
-        let last = self.turn.back().copied();
         let verdict = match &mut self.tracker {
             Some((tracker, zero)) => {
                 tracker.push(time_s);
@@ -65,13 +65,9 @@ impl LiveWheel {
             }
             None => {
                 // As the first pulse was the first place, and none were missing.
-                let teeth = self.wheel.teeth() as u64;
-                let place = if self.wheel.missing_teeth > 0 {
-                    (self.counted / teeth) as f64 + (self.counted % teeth) as f64 / teeth as f64
-                } else {
-                    self.counted as f64 / self.wheel.pulses_per_rev
-                };
-                self.turn.push_back((time_s, place));
+                let teeth = self.wheel.teeth() as f64;
+                let a_turn = if self.wheel.missing_teeth > 0 { teeth } else { self.wheel.pulses_per_rev };
+                self.turn.push_back((time_s, self.counted as f64 / a_turn));
                 Verdict::Good
             }
         };
@@ -89,8 +85,7 @@ impl LiveWheel {
                 self.turn.pop_front();
             }
         }
-        let known = self.tracker.is_some() && last.is_some();
-        known.then_some(verdict)
+        self.tracker.is_some().then_some(verdict)
     }
 
     /// Matches the first pulses and goes on from what they tell.

@@ -21,6 +21,7 @@ pub mod cyclic;
 pub mod encoder;
 pub mod live;
 pub mod order;
+mod places;
 pub mod pulses;
 pub mod steps;
 pub mod sweep;

@@ -9,6 +9,7 @@
 //! "Estimation with Applications to Tracking and Navigation" (2001), ch. 5 and 6 (filter, noise);
 //! Forney, "The Viterbi algorithm", Proc. IEEE 61 (1973).
 
+use super::places::Places;
 use std::f64::consts::TAU;
 
 /// Cost (−2 ln of the probability) of a place without its pulse; more in a row are one event.
@@ -34,40 +35,6 @@ const FULL: usize = 1 << 14;
 const BEAM: usize = 24;
 /// Readings cheaper than this above the best put the count in doubt: odds of a hundred to one.
 const DOUBTFUL: f64 = 9.2;
-
-/// Where the teeth of a wheel stand.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) struct Places {
-    /// Distance of each place from an even grid, in places; NaN where there is no tooth.
-    pub shift: Vec<f64>,
-    /// Turned backwards: place `k` is the wheel's `−k`.
-    pub mirrored: bool,
-}
-
-impl Places {
-    fn slot(&self, k: i64) -> usize {
-        (if self.mirrored { -k } else { k }).rem_euclid(self.shift.len() as i64) as usize
-    }
-
-    /// Angle of a place, counted in places; NaN where there is no tooth.
-    pub fn angle(&self, k: i64) -> f64 {
-        let shift = self.shift[self.slot(k)];
-        k as f64 + if self.mirrored { -shift } else { shift }
-    }
-
-    fn is_tooth(&self, k: i64) -> bool {
-        !self.shift[self.slot(k)].is_nan()
-    }
-
-    /// Teeth strictly between two places.
-    pub fn between(&self, a: i64, b: i64) -> u32 {
-        let n = self.shift.len() as i64;
-        let whole = (b - a - 1).max(0) / n;
-        let teeth = self.shift.iter().filter(|s| !s.is_nan()).count() as i64;
-        let rest = (a + 1 + whole * n..b).filter(|k| self.is_tooth(*k)).count() as i64;
-        (whole * teeth + rest).clamp(0, i64::from(u32::MAX)) as u32
-    }
-}
 
 /// How smoothly the wheel turns and how well its pulses are timed.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -153,7 +120,7 @@ impl Reading {
 type State = ([f64; 3], [f64; 6]);
 
 /// Takes in that the angle was `x[0] + innovation`.
-fn corrected(x: [f64; 3], p: [f64; 6], innovation: f64, variance: f64) -> ([f64; 3], [f64; 6]) {
+fn corrected((x, p): State, innovation: f64, variance: f64) -> State {
     let s = p[0] + variance;
     let g = [p[0] / s, p[1] / s, p[2] / s];
     (
@@ -244,7 +211,7 @@ impl Tracker {
             self.branch(from, *state, &mut best, &mut branches);
         }
         branches.sort_by(|a, b| a.cost.total_cmp(&b.cost));
-        let limit = branches.first().map_or(0.0, |b| b.cost) + HOPELESS;
+        let limit = best + HOPELESS;
         let mut next: Vec<Reading> = Vec::with_capacity(BEAM);
         // A wheel whose phase is not known yet begins with as many readings as places.
         let most = if self.count <= 3 * self.places.shift.len() as u64 { BEAM + self.places.shift.len() } else { BEAM };
@@ -263,10 +230,9 @@ impl Tracker {
             }
             self.nodes.push(Node { parent: old.node, fate: b.fate });
             let node = self.nodes.len() as u32 - 1;
-            let (x, p) = states[b.from][usize::from(b.jerked)];
             next.push(match b.fate {
                 Fate::At { .. } => {
-                    let (x, p) = corrected(x, p, b.innovation, b.variance);
+                    let (x, p) = corrected(states[b.from][usize::from(b.jerked)], b.innovation, b.variance);
                     Reading { cost: b.cost, place, carried, at: time_s, x, p, node }
                 }
                 Fate::Extra => Reading { cost: b.cost, node, ..old.clone() },

@@ -9,50 +9,10 @@
 
 use super::anchor::Anchor;
 use super::curve::AngleCurve;
-use super::track::{Fate, Noise, Places, Tracker};
+use super::places::Places;
+pub use super::places::Wheel;
+use super::track::{Fate, Noise, Tracker};
 use crate::error::{Result, SignalError, argument};
-
-/// What turns once a revolution past the sensor.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Wheel {
-    /// Places for a tooth or stripe on the circumference, 1 or more. A reduction between sensor
-    /// and shaft makes this a fraction.
-    pub pulses_per_rev: f64,
-    /// How many of them are left out in one gap, 0 or more and fewer than places.
-    pub missing_teeth: u32,
-    /// The others are not evenly spaced; their places are learned from the pulses themselves.
-    pub uneven: bool,
-}
-
-impl Wheel {
-    /// An even wheel.
-    pub fn even(pulses_per_rev: f64) -> Wheel {
-        Wheel { pulses_per_rev, missing_teeth: 0, uneven: false }
-    }
-
-    /// Teeth or stripes that are there.
-    pub(super) fn teeth(&self) -> usize {
-        (self.pulses_per_rev.ceil() as usize).saturating_sub(self.missing_teeth as usize).max(1)
-    }
-
-    /// Checks the numbers.
-    ///
-    /// # Errors
-    /// The first that cannot be, with what can.
-    pub fn check(&self) -> Result<()> {
-        let n = self.pulses_per_rev;
-        if !(n.is_finite() && n > 0.0 && n <= 1e5) {
-            return Err(argument("tacho.pulses_per_rev", n, "above 0 and up to 100000"));
-        }
-        if (self.missing_teeth > 0 || self.uneven) && (n.fract() != 0.0 || n < 2.0) {
-            return Err(argument("tacho.pulses_per_rev", n, "a whole number from 2 with missing or uneven teeth"));
-        }
-        if f64::from(self.missing_teeth) + 2.0 > n && self.missing_teeth > 0 {
-            return Err(argument("tacho.missing_teeth", self.missing_teeth, "fewer than pulses_per_rev − 1"));
-        }
-        Ok(())
-    }
-}
 
 /// What is thought of a pulse.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -98,9 +58,6 @@ pub struct PulseTrain {
     pub pulses: Vec<Pulse>,
     /// Where the count may be another.
     pub doubts: Vec<AngleDoubt>,
-    /// Distance of each place from an even grid as it was learned, in places, NaN where there is no
-    /// tooth; empty for wheels that are even.
-    pub learned: Vec<f64>,
 }
 
 /// Share of an interval by which a pulse may be early or late.
@@ -265,8 +222,9 @@ impl Matched {
                     let angle_rev = (places.angle(k) - zero) / wheel.pulses_per_rev;
                     return Pulse { time_s, angle_rev, verdict: Verdict::Extra };
                 };
+                let missed = last.map_or(0, |(l, _)| places.between(l, k));
                 let verdict = match last {
-                    Some((l, _)) if places.between(l, k) > 0 => Verdict::AfterMissed(places.between(l, k)),
+                    _ if missed > 0 => Verdict::AfterMissed(missed),
                     Some((l, t)) if off.abs() > JITTER + READ * resolution_s * (k - l) as f64 / (time_s - t) => {
                         Verdict::Jitter
                     }
@@ -285,7 +243,7 @@ impl Matched {
                 by_rev: *by as f64 / wheel.pulses_per_rev,
             })
             .collect();
-        PulseTrain { pulses, doubts, learned: if wheel.uneven { places.shift.clone() } else { Vec::new() } }
+        PulseTrain { pulses, doubts }
     }
 }
 

@@ -57,23 +57,21 @@ pub(super) fn turning(t: &Tacho, samples: &[f64], rate: f64, unit: &str) -> Resu
     let train = PulseTrain::new(&times, wheel, 1.0 / rate)?;
     let mut cautions = faults(&train, t.channel);
     let (times, angles) = train.carrying();
-    let (angle, speed) = match t.smooth_s {
-        Some(s) => {
-            let curve = AngleCurve::new(&times, &angles, s)?;
-            (curve.clone(), curve)
-        }
-        None => (
-            AngleCurve::by_turns(&times, &angles, t.smooth_rev.unwrap_or(ANGLE_SMOOTHING_REV))?,
-            AngleCurve::by_turns(
-                &times,
-                &angles,
-                t.smooth_rev.unwrap_or_else(|| speed_smoothing_rev(t.pulses_per_rev)),
-            )?,
-        ),
+    let by_turns = |rev: f64| AngleCurve::by_turns(&times, &angles, rev);
+    let (angle, speed) = if t.smooth_s.is_some() || t.smooth_rev.is_some() {
+        let told = t.smooth_s.map_or_else(|| by_turns(speed_smoothing(t)), |s| AngleCurve::new(&times, &angles, s))?;
+        (told.clone(), told)
+    } else {
+        (by_turns(ANGLE_SMOOTHING_REV)?, by_turns(speed_smoothing(t))?)
     };
     cautions.extend(not_known(&train, &angle.coarse(&angles, KNOWN_REV), t.channel));
     let tacho = Tacho { threshold: Some(settings.threshold), hysteresis: Some(settings.hysteresis), ..t.clone() };
     Ok(Turning { angle, speed, tacho, cautions, pulses: train.pulses.len() })
+}
+
+/// Stiffness of the speed in revolutions, as told or as usual.
+fn speed_smoothing(t: &Tacho) -> f64 {
+    t.smooth_rev.unwrap_or_else(|| speed_smoothing_rev(t.pulses_per_rev))
 }
 
 /// Error of the angle from which on it is said not to be known, revolutions.
@@ -144,7 +142,7 @@ fn bandwidth_hz(t: &Tacho, mean_rpm: f64) -> f64 {
     let pulses = 0.5 * turns * t.pulses_per_rev;
     let stiff = match t.smooth_s {
         Some(s) => BANDWIDTH / s,
-        None => BANDWIDTH * turns / t.smooth_rev.unwrap_or_else(|| speed_smoothing_rev(t.pulses_per_rev)),
+        None => BANDWIDTH * turns / speed_smoothing(t),
     };
     stiff.min(pulses)
 }
