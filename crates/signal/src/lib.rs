@@ -29,6 +29,7 @@
 //! | [`trend`], [`extremes`] | removal of mean and line, min/max reduction for drawing |
 
 pub mod arrivals;
+mod banded;
 pub mod cepstrum;
 pub mod confidence;
 pub mod cross;

@@ -54,6 +54,10 @@ pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), Format
             heads.push(headed(&format!("{}_im", titled(t)), &t.unit));
             columns.push(Box::new(|i| re[i]));
             columns.push(Box::new(|i| im[i]));
+            if let Some(within) = &t.within {
+                heads.push(headed(&format!("{}_within", titled(t)), &t.unit));
+                columns.push(Box::new(|i| within[i]));
+            }
         } else if let (None, Some(across), false) = (long, second, t.len() == axis.values.len()) {
             let width = across.values.len();
             for (k, x) in across.values.iter().enumerate() {

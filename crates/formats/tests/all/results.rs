@@ -28,6 +28,7 @@ fn trace(name: &str, quantity: &str, unit: &str, values: &[f64]) -> Trace {
         values: values.to_vec(),
         re: None,
         im: None,
+        within: None,
     }
 }
 

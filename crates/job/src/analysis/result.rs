@@ -137,6 +137,9 @@ pub struct Trace {
     /// Imaginary parts of a complex trace.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub im: Option<Vec<f64>>,
+    /// Twice the standard uncertainty of each amplitude, where it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub within: Option<Vec<f64>>,
 }
 
 impl Trace {

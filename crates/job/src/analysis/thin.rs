@@ -40,6 +40,7 @@ pub fn cropped(result: &Analysis, low: f64, high: f64) -> Analysis {
         crop(&mut t.values);
         t.re.iter_mut().for_each(crop);
         t.im.iter_mut().for_each(crop);
+        t.within.iter_mut().for_each(crop);
     }
     out
 }

@@ -1,7 +1,8 @@
 //! What no single key can say: rules between keys, and ranges.
 
-use super::{AlongName, Lens, Recipe, StatisticsSettings, Step};
+use super::{AlongName, Lens, OrderTrackRecipe, Recipe, StatisticsSettings, Step, TrackMethod};
 use crate::Refusal;
+use echo_signal::rotation::vold_kalman::MOST_TOGETHER;
 
 fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<(), Refusal> {
     Err(Refusal::new(key, format!("{key} is {got}; allowed is {allowed}")))
@@ -155,6 +156,7 @@ impl Lens {
                 }
                 o.orders.iter().try_for_each(|x| positive("orders", *x))?;
                 o.interval_s.map_or(Ok(()), |i| positive("interval_s", i))?;
+                follows(o)?;
                 positive("resolution", o.resolution)
             }
             Lens::Orbit(o) => {
@@ -167,6 +169,28 @@ impl Lens {
             Lens::Arrivals(a) => a.band_hz.map_or(Ok(()), |edges| band("band_hz", edges)),
             _ => Ok(()),
         }
+    }
+}
+
+/// What belongs to orders that are followed sample by sample.
+fn follows(o: &OrderTrackRecipe) -> Result<(), Refusal> {
+    if !(1..=2).contains(&o.poles) {
+        return refuse("poles", o.poles, "1 or 2");
+    }
+    let follows = o.method == TrackMethod::VoldKalman;
+    if follows && o.orders.len() > MOST_TOGETHER {
+        let allowed = format!("1 to {MOST_TOGETHER} numbers where orders are followed together");
+        return refuse("orders", format!("{} numbers", o.orders.len()), &allowed);
+    }
+    let mut sorted = o.orders.clone();
+    sorted.sort_by(f64::total_cmp);
+    if let Some(twice) = sorted.windows(2).find(|w| follows && w[0] == w[1]) {
+        return refuse("orders", format!("{} twice", twice[0]), "each order once where orders are followed together");
+    }
+    match o.bandwidth_hz {
+        Some(_) if !follows => refuse("bandwidth_hz", "given", "left out where the method is not vold_kalman"),
+        Some(b) => positive("bandwidth_hz", b),
+        None => Ok(()),
     }
 }
 

@@ -11,7 +11,7 @@ pub mod steps;
 pub mod time;
 
 pub use rotation::{
-    AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho,
+    AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho, TrackMethod,
 };
 pub use spectral::{
     AveragingName, Blocks, CepstrumRecipe, CrossRecipe, EnvelopeOutput, EnvelopeRecipe, EstimatorName, FormName,

@@ -1,6 +1,7 @@
 //! Lenses of speed and orders.
 
 use super::spectral::WindowName;
+use echo_signal::rotation::vold_kalman::{OrderFilter, Poles};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -136,6 +137,8 @@ pub enum TrackMethod {
     /// Samples at even steps of angle, then blocks of revolutions.
     #[default]
     Resample,
+    /// All orders together, sample by sample (second-generation Vold–Kalman filter).
+    VoldKalman,
 }
 
 /// Settings of the order track lens.
@@ -159,10 +162,16 @@ pub struct OrderTrackRecipe {
     /// How an order is followed.
     #[serde(default)]
     pub method: TrackMethod,
-    /// Width of an order that is told from its neighbours; a block is as many revolutions as its
-    /// inverse.
+    /// Width of an order that is told from its neighbours: a block is as many revolutions as its
+    /// inverse, a filter is as wide between its −3 dB points.
     #[serde(default = "tenth")]
     pub resolution: f64,
+    /// Width of the filter in Hz instead of orders; with `vold_kalman` alone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bandwidth_hz: Option<f64>,
+    /// Poles of the filter, 1 or 2: how steeply it falls.
+    #[serde(default = "two")]
+    pub poles: u8,
     /// Which way the speed is followed.
     #[serde(default)]
     pub sweep: SweepName,
@@ -173,6 +182,19 @@ pub struct OrderTrackRecipe {
     /// taken off.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub slow_roll_rpm: Option<[f64; 2]>,
+}
+
+impl OrderTrackRecipe {
+    /// The filter orders are followed with; none where they are read of blocks.
+    pub fn filter(&self) -> Option<OrderFilter> {
+        let poles = if self.poles == 1 { Poles::One } else { Poles::Two };
+        let bandwidth = self.bandwidth_hz.unwrap_or(self.resolution);
+        (self.method == TrackMethod::VoldKalman).then_some(OrderFilter { bandwidth, poles })
+    }
+}
+
+fn two() -> u8 {
+    2
 }
 
 /// Settings of the orbit lens; its channels are two, across and along.

@@ -1,7 +1,7 @@
 //! What cursors read of results whose truth is known.
 
 use echo_job::analysis::{Analysis, Memory, Provenance, analyze};
-use echo_job::reading::{Ask, CursorReading, Line, read};
+use echo_job::reading::{Ask, CursorReading, Line, read, read_all};
 use echo_job::recipe::Recipe;
 use proptest::prelude::*;
 use serde_json::{Value, json};
@@ -140,31 +140,35 @@ fn an_envelopes_lines_are_read_like_a_spectrums() {
     assert!(found.lines.windows(2).all(|w| at(&w[0]).1 > at(&w[1]).1), "{found:?}");
 }
 
-/// A shaft from 600 to 1800 rpm in 60 s through a mode at 20 Hz.
-fn run_up(damping: f64) -> Analysis {
-    let (mut angle, mut tacho, mut casing) = (0.0f64, Vec::new(), Vec::new());
+/// A shaft from 600 to 1800 rpm in 60 s through a mode at 20 Hz under a force that goes with its angular
+/// speed as told; casing and force, with settings of the lens.
+fn run_up(damping: f64, law: impl Fn(f64) -> f64, settings: Value) -> Analysis {
+    let (mut angle, mut tacho, mut casing, mut forces) = (0.0f64, Vec::new(), Vec::new(), Vec::new());
     let (mut x, mut v) = (0.0f64, 0.0f64);
     let (omega, dt) = (TAU * 20.0, 1.0 / 4096.0);
     for i in 0..60 * 4096 {
         let turns = (10.0 + 20.0 * i as f64 / (60.0 * 4096.0)) * dt;
         angle += TAU * turns;
         tacho.push(if angle.rem_euclid(TAU) < 0.3 { 4.0 } else { 0.0 });
-        let force = angle.cos() * (TAU * turns / dt).powi(2) * 1e-4;
+        let force = angle.cos() * law(TAU * turns / dt);
         v += (force - 2.0 * damping * omega * v - omega * omega * x) * dt;
         x += v * dt;
         casing.push(x * 1e6);
+        forces.push(force);
     }
-    let channels = vec![("tacho".into(), "V".into(), tacho), ("casing".into(), "µm".into(), casing)];
-    let mut source = Memory::new(4096.0, channels);
-    let recipe = json!({ "lens": "order_track", "channels": [2], "tacho": { "channel": 1, "threshold": 2.0, "hysteresis": 0.5 },
+    let channels = [("tacho", "V", tacho), ("casing", "µm", casing), ("force", "N", forces)]
+        .map(|(n, u, x)| (n.into(), u.into(), x));
+    let mut source = Memory::new(4096.0, channels.into());
+    let mut recipe = json!({ "lens": "order_track", "channels": [2], "tacho": { "channel": 1, "threshold": 2.0, "hysteresis": 0.5 },
         "orders": [1.0, 2.0], "step_rpm": 4.0, "resolution": 0.5 });
+    recipe.as_object_mut().unwrap().extend(settings.as_object().unwrap().clone());
     let provenance = Provenance { at: "2026-01-01T00:00:00Z".into(), input: "test".into(), fingerprint: None };
     analyze(&Recipe::from_value(recipe).unwrap(), &mut source, provenance, &mut |_| true).unwrap()
 }
 
 #[test]
 fn a_resonance_passed_is_read_in_rpm_hz_and_damping() {
-    let result = run_up(0.03);
+    let result = run_up(0.03, |w| w * w * 1e-4, json!({}));
     let ask = json!({ "read": "resonance", "from_rpm": 1000.0, "to_rpm": 1500.0 });
     let found = asked(&result, ask.clone()).resonance.unwrap();
     assert!((found.rpm / 1200.0 - 1.0).abs() < 0.01, "{found:?}");
@@ -186,6 +190,50 @@ fn a_resonance_passed_is_read_in_rpm_hz_and_damping() {
     let outside = json!({ "read": "resonance", "from_rpm": 1600.0, "to_rpm": 1700.0 });
     assert!(refused(&result, 0, outside).contains("range"), "the peak is not in it");
     assert!(refused(&result, 0, json!({ "read": "lines", "hz": [20.0] })).contains("not of order_track"));
+}
+
+#[test]
+fn a_force_that_was_measured_drives_the_fit() {
+    // A force that falls with speed: neither unbalance nor constant.
+    let law = |w: f64| (200.0 / w).powi(3);
+    let result = run_up(0.03, law, json!({ "channels": [2, 3], "orders": [1.0] }));
+    let ask = |more: Value| {
+        let mut ask = json!({ "read": "resonance", "from_rpm": 900.0, "to_rpm": 1600.0 });
+        ask.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        ask
+    };
+    let measured = ask(json!({ "force": "measured", "force_channel": 3 }));
+    let mode = asked(&result, measured.clone()).mode.unwrap();
+    assert!((mode.frequency_hz / 20.0 - 1.0).abs() < 0.003 && (mode.damping / 0.03 - 1.0).abs() < 0.05, "{mode:?}");
+    assert!(mode.unexplained < 1e-3 && mode.curves == 1, "{}", mode.unexplained);
+    let unbalance = asked(&result, ask(json!({}))).mode.unwrap();
+    assert!(unbalance.unexplained > 3.0 * mode.unexplained, "{}", unbalance.unexplained);
+    // All at once give the same as one by one.
+    let asks: Vec<(usize, Ask)> =
+        [measured, ask(json!({}))].into_iter().map(|a| (0, serde_json::from_value(a).unwrap())).collect();
+    let both: Vec<_> = read_all(&result, &asks).into_iter().map(|r| r.unwrap().mode.unwrap()).collect();
+    assert_eq!(both, [mode, unbalance]);
+    for (more, word) in [
+        (json!({ "force": "measured" }), "wants the channel"),
+        (json!({ "force": "measured", "force_channel": 7 }), "no cut of this order"),
+        (json!({ "force_channel": 3 }), "only where the force is measured"),
+    ] {
+        assert!(refused(&result, 0, ask(more)).contains(word), "{word}");
+    }
+}
+
+#[test]
+fn orders_followed_together_read_the_same_resonance() {
+    for how in [json!({ "resolution": 0.2 }), json!({ "resolution": 0.2, "poles": 1 }), json!({ "bandwidth_hz": 3.0 })]
+    {
+        let mut settings = json!({ "method": "vold_kalman", "orders": [1.0] });
+        settings.as_object_mut().unwrap().extend(how.as_object().unwrap().clone());
+        let result = run_up(0.03, |w| w * w * 1e-4, settings);
+        let ask = json!({ "read": "resonance", "from_rpm": 1000.0, "to_rpm": 1500.0 });
+        let mode = asked(&result, ask).mode.unwrap();
+        assert!((mode.frequency_hz / 20.0 - 1.0).abs() < 0.003, "{how}: {}", mode.frequency_hz);
+        assert!((mode.damping / 0.03 - 1.0).abs() < 0.05, "{how}: {}", mode.damping);
+    }
 }
 
 #[test]

@@ -67,6 +67,54 @@ fn orders_and_speed_are_followed() {
 }
 
 #[test]
+fn orders_are_followed_together_with_their_uncertainty() {
+    let mut s = machine();
+    let lens = r#"{"lens": "order_track", "method": "vold_kalman", "tacho": {"channel": 2, "pulses_per_rev": 4}"#;
+    for how in [r#""resolution": 0.2"#, r#""resolution": 0.2, "poles": 1"#, r#""bandwidth_hz": 2"#] {
+        let a = made(&format!(r#"{lens}, "orders": [1, 3], {how}}}"#), &mut s);
+        for (t, (amplitude, phase, order)) in a.traces.iter().zip([(2.0, 0.6, 1.0), (0.5, -1.0, 3.0)]) {
+            let within = t.within.as_ref().unwrap();
+            assert_eq!(within.len(), t.len());
+            for (re, im) in t.re.iter().flatten().zip(t.im.iter().flatten()) {
+                assert!((re.hypot(*im) / amplitude - 1.0).abs() < 0.02, "{how}");
+                let off = (im.atan2(*re) - phase - TAU * order / 4.0).rem_euclid(TAU);
+                assert!(off.min(TAU - off) < 0.05, "{how} {off}");
+            }
+            assert!(within.iter().all(|w| *w > 0.0 && *w < 0.1 * amplitude), "{how}");
+        }
+        let told: Vec<&str> = a.numbers.iter().map(|n| n.name.as_str()).collect();
+        assert_eq!(told, ["width (−3 dB)", "rise (10 to 90 %)"]);
+        assert_eq!(a.numbers[0].unit == "Hz", how.contains("hz"));
+    }
+    // A narrow filter blunts as well; the width that is told to be enough ends it.
+    let narrow = |width: f64, s: &mut Memory| {
+        let cut = made(&format!(r#"{lens}, "resolution": {width}}}"#), s);
+        let found = cut.cautions.into_iter().find(|c| c.rule == "resonance blunted")?;
+        found.says.split("a width of ").nth(1)?.split(' ').next()?.parse::<f64>().ok()
+    };
+    let mut width = 0.05;
+    assert!(narrow(width, &mut s).is_some_and(|wanted| wanted > 0.06));
+    for _ in 0..4 {
+        width = narrow(width, &mut s).unwrap_or(width);
+    }
+    assert_eq!(narrow(width, &mut s), None, "{width}");
+    let close = made(&format!(r#"{lens}, "orders": [1, 1.05]}}"#), &mut s);
+    assert!(close.cautions.iter().any(|c| c.rule == "close orders"), "{:?}", close.cautions);
+    for (more, field) in [
+        (r#""poles": 3"#, "poles"),
+        (r#""bandwidth_hz": 0"#, "bandwidth_hz"),
+        (r#""orders": [1, 2, 1]"#, "orders"),
+        (r#""method": "resample", "bandwidth_hz": 2"#, "bandwidth_hz"),
+    ] {
+        let recipe =
+            if more.contains("method") { lens.replace(r#""method": "vold_kalman", "#, "") } else { lens.into() };
+        assert_eq!(refusal(&format!("{recipe}, {more}}}"), &mut s).0, field, "{more}");
+    }
+    let many: Vec<String> = (1..=21).map(|k| k.to_string()).collect();
+    assert_eq!(refusal(&format!(r#"{lens}, "orders": [{}]}}"#, many.join(", ")), &mut s).0, "orders");
+}
+
+#[test]
 fn a_missed_pulse_is_told() {
     let mut s = machine();
     let (x, mut tacho) = {

@@ -11,7 +11,7 @@ use axum::http::{HeaderMap, StatusCode};
 use echo_job::Refusal;
 use echo_job::event::{Event, EventSettings, event};
 use echo_job::machine::{Machine, Marker};
-use echo_job::reading::{Ask, CursorReading, read};
+use echo_job::reading::{Ask, CursorReading, read_all};
 use echo_job::recipe::{Recipe, Tacho};
 use echo_signal::statistics::statistics;
 use echo_store::run::Run;
@@ -182,11 +182,15 @@ pub async fn readings(
         return Err(Refusal::new("asks", says).into());
     }
     let result = analysed(&app, id, request.recipe, &Arc::new(Watched::default())).await?;
-    let one = |a: &AskOf| match read(&result, a.trace, &a.ask) {
+    let asks: Vec<(usize, Ask)> = request.asks.into_iter().map(|a| (a.trace, a.ask)).collect();
+    // A fit takes a while, which the other requests are not to wait for.
+    let read = tokio::task::spawn_blocking(move || read_all(&result, &asks));
+    let read = read.await.map_err(|e| ApiError::fault(e.to_string()))?;
+    let one = |read: Result<CursorReading, Refusal>| match read {
         Ok(reading) => ReadingBody { reading, refused: None },
         Err(e) => ReadingBody { reading: CursorReading::default(), refused: Some(e.says) },
     };
-    Ok(Json(request.asks.iter().map(one).collect()))
+    Ok(Json(read.into_iter().map(one).collect()))
 }
 
 /// Which channels make the axes of events, and how they are read.

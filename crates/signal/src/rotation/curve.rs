@@ -136,9 +136,11 @@ impl AngleCurve {
                 (self.angle_in(i, middle) - cubic).abs() + share * last.abs()
             };
             if off.max(passes_by(i)).max(passes_by(i + 1)) > limit_rev {
+                // Its neighbours lean on the same pulses.
+                let (from, to) = (t[i.saturating_sub(1)], t[(i + 2).min(n - 1)]);
                 match spans.last_mut() {
-                    Some(last) if last.1 >= t[i] => last.1 = t[i + 1],
-                    _ => spans.push((t[i], t[i + 1])),
+                    Some(last) if last.1 >= from => last.1 = to,
+                    _ => spans.push((from, to)),
                 }
             }
         }

@@ -10,6 +10,7 @@
 //! | [`angle`] | samples at even steps of angle |
 //! | [`steps`] | where along a run a block is taken |
 //! | [`order`] | order cuts and order maps |
+//! | [`vold_kalman`] | orders followed together, sample by sample |
 //! | [`vibration`] | slow roll, resonance, orbit |
 //! | [`sweep`] | a mode fitted to the orders of a run-up |
 //! | [`cyclic`] | what happens at which angle of a cycle |
@@ -27,4 +28,5 @@ pub mod steps;
 pub mod sweep;
 mod track;
 pub mod vibration;
+pub mod vold_kalman;
 pub mod wheel;

@@ -12,6 +12,7 @@
 //! ch. 4; Lewis, "Vibration during acceleration through a critical speed", Trans. ASME 54 (1932).
 
 use super::steps::SpeedStep;
+use super::vold_kalman::OrderFilter;
 use crate::error::{Result, SignalError, argument};
 use nalgebra::{DMatrix, DVector};
 use realfft::num_complex::Complex64;
@@ -26,8 +27,48 @@ pub struct SweepModel {
     /// force: 2 for unbalance and 0 for a constant force where displacement is measured, one more for
     /// velocity, two more for acceleration.
     pub power: i32,
-    /// Revolutions of the block around each speed; Hann-weighted.
-    pub revolutions: f64,
+    /// What each value is a mean of.
+    pub mean: Mean,
+}
+
+/// Over what an amplitude was averaged around its speed.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Mean {
+    /// A Hann-weighted block of so many revolutions.
+    Block(f64),
+    /// A filter along revolutions.
+    Turns(OrderFilter),
+    /// A filter along time.
+    Time(OrderFilter),
+}
+
+impl Mean {
+    /// How far from the middle something counts, s, at so many turns a second.
+    fn reach_s(&self, turns: f64) -> f64 {
+        match self {
+            Mean::Block(revolutions) => 0.5 * revolutions / turns,
+            // Beyond two of its widths a filter has less than half a percent.
+            Mean::Turns(f) => 2.0 / f.bandwidth / turns,
+            Mean::Time(f) => 2.0 / f.bandwidth,
+        }
+    }
+
+    /// How much something counts that lies so far from the middle, s.
+    fn weight(&self, distance_s: f64, turns: f64) -> f64 {
+        match self {
+            Mean::Block(_) => 0.5 + 0.5 * (PI * (distance_s / self.reach_s(turns)).clamp(-1.0, 1.0)).cos(),
+            Mean::Turns(f) => f.weight(distance_s * turns),
+            Mean::Time(f) => f.weight(distance_s),
+        }
+    }
+
+    /// Time between two values that tell something of their own, s.
+    fn apart_s(&self, turns: f64) -> f64 {
+        match self {
+            Mean::Block(_) => self.reach_s(turns),
+            _ => 0.25 * self.reach_s(turns),
+        }
+    }
 }
 
 /// A mode found in a range of speed.
@@ -57,48 +98,54 @@ struct Path {
     step_s: f64,
     /// Frequency of the order, rad/s, and its power as force.
     omega: Vec<f64>,
-    force: Vec<f64>,
+    force: Vec<Complex64>,
     /// First point and weights of the block around each speed of the range.
     blocks: Vec<(usize, Vec<f64>)>,
 }
 
 impl Path {
-    fn new(steps: &[SpeedStep], range: &std::ops::Range<usize>, model: &SweepModel) -> Path {
-        let mut known: Vec<(f64, f64)> = steps.iter().map(|s| (s.time_s, s.rpm / 60.0)).collect();
+    fn new(
+        steps: &[SpeedStep],
+        range: &std::ops::Range<usize>,
+        model: &SweepModel,
+        drive: Option<&[Complex64]>,
+    ) -> Path {
+        // Time, speed and what drives there.
+        let drives = |i: usize| drive.map_or(Complex64::new(1.0, 0.0), |d| d[i]);
+        let mut known: Vec<(f64, f64, Complex64)> =
+            steps.iter().enumerate().map(|(i, s)| (s.time_s, s.rpm / 60.0, drives(i))).collect();
         known.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let half = |s: &SpeedStep| 0.5 * model.revolutions * 60.0 / s.rpm;
+        let half = |s: &SpeedStep| model.mean.reach_s(s.rpm / 60.0);
         let inside = &steps[range.clone()];
         let from = known[0].0 - half(&steps[0]).max(half(&steps[steps.len() - 1]));
         let to = inside.iter().map(|s| s.time_s + half(s)).fold(from, f64::max);
-        let narrowest = inside.iter().map(half).fold(f64::INFINITY, f64::min);
+        let narrowest = inside.iter().map(|s| model.mean.apart_s(s.rpm / 60.0)).fold(f64::INFINITY, f64::min);
         let highest = inside.iter().map(|s| s.rpm / 60.0).fold(0.0, f64::max) * model.order;
         // Fine against the block and against the distance of any frequency from the mode's.
         let count = ((to - from) / (narrowest / 12.0).min(0.1 / highest)).ceil().clamp(64.0, MOST_POINTS);
         let step_s = (to - from) / count;
         let mut at = 0;
-        let omega: Vec<f64> = (0..=count as usize)
+        let (omega, driven): (Vec<f64>, Vec<Complex64>) = (0..=count as usize)
             .map(|i| {
                 let t = from + i as f64 * step_s;
                 while at + 2 < known.len() && known[at + 1].0 < t {
                     at += 1;
                 }
-                let ((t0, v0), (t1, v1)) = (known[at], known[at + 1]);
-                // Beyond the ends as it was going, but never through rest.
-                let turns = (v0 + (v1 - v0) * (t - t0) / (t1 - t0)).max(0.05 * v0.min(v1));
-                TAU * model.order * turns
+                let ((t0, v0, d0), (t1, v1, d1)) = (known[at], known[at + 1]);
+                let share = (t - t0) / (t1 - t0);
+                // Beyond the ends as it was going, but never through rest; driven as at the end.
+                let turns = (v0 + (v1 - v0) * share).max(0.05 * v0.min(v1));
+                (TAU * model.order * turns, d0 + (d1 - d0) * share.clamp(0.0, 1.0))
             })
-            .collect();
+            .unzip();
         let middle = omega[omega.len() / 2];
-        let force = omega.iter().map(|w| (w / middle).powi(model.power)).collect();
+        let force = omega.iter().zip(driven).map(|(w, d)| d * (w / middle).powi(model.power)).collect();
         let blocks = inside
             .iter()
             .map(|s| {
                 let place = |t: f64| ((t - from) / step_s).clamp(0.0, count);
                 let (a, b) = (place(s.time_s - half(s)).ceil() as usize, place(s.time_s + half(s)).floor() as usize);
-                let weight = |i: usize| {
-                    let u = (from + i as f64 * step_s - s.time_s) / half(s);
-                    0.5 + 0.5 * (PI * u.clamp(-1.0, 1.0)).cos()
-                };
+                let weight = |i: usize| model.mean.weight(from + i as f64 * step_s - s.time_s, s.rpm / 60.0);
                 let weights: Vec<f64> = (a..=b.max(a)).map(weight).collect();
                 let sum: f64 = weights.iter().sum::<f64>().max(f64::MIN_POSITIVE);
                 (a, weights.iter().map(|w| w / sum).collect())
@@ -132,26 +179,29 @@ impl Path {
 
     /// The force, and the force growing over the range: what modes elsewhere make of it.
     fn rest(&self, middle: f64, width: f64) -> [Vec<Complex64>; REST] {
-        [
-            self.averaged(|i| self.force[i].into()),
-            self.averaged(|i| (self.force[i] * (self.omega[i] - middle) / width).into()),
-        ]
+        [self.averaged(|i| self.force[i]), self.averaged(|i| self.force[i] * ((self.omega[i] - middle) / width))]
     }
 }
 
 /// Fits one mode to the orders of some channels between two speeds.
 ///
-/// `channels` are complex peak amplitudes at each of `steps`, which hold the whole sweep.
+/// `channels` are complex peak amplitudes at each of `steps`, which hold the whole sweep; `drive` is the
+/// force that was measured with them, which then takes the place of one that grows with speed
+/// (`model.power` is that of the motion alone).
 ///
 /// # Errors
-/// No channel; channels that are not as long as the steps; fewer than 8 speeds in the range; no mode in
+/// No channel; channels or a force that are not as long as the steps; a force of nothing; fewer than 8 speeds in the range; no mode in
 /// it that the values would tell.
 pub fn fit_sweep(
     steps: &[SpeedStep],
     channels: &[&[Complex64]],
     (from_rpm, to_rpm): (f64, f64),
     model: SweepModel,
+    drive: Option<&[Complex64]>,
 ) -> Result<SweepFit> {
+    if drive.is_some_and(|d| d.len() != steps.len() || !d.iter().all(|z| z.norm() > 0.0 && z.is_finite())) {
+        return Err(argument("force", "nothing at some speeds", format!("{} values that are not 0", steps.len())));
+    }
     if channels.is_empty() || channels.iter().any(|c| c.len() != steps.len()) {
         return Err(argument("channels", channels.len(), format!("one or more, each of {} values", steps.len())));
     }
@@ -164,7 +214,7 @@ pub fn fit_sweep(
         });
     }
     let range = a..b;
-    let path = Path::new(steps, &range, &model);
+    let path = Path::new(steps, &range, &model, drive);
     // Each channel counts as much as any other.
     let norms: Vec<f64> = channels
         .iter()
@@ -223,7 +273,7 @@ pub fn fit_sweep(
     // Blocks that share revolutions tell the same twice.
     let blocks = (b - a) as f64;
     let span = (steps[b - 1].time_s - steps[a].time_s).abs().max(f64::MIN_POSITIVE);
-    let width = 0.5 * model.revolutions * 60.0 / steps[top].rpm;
+    let width = model.mean.apart_s(steps[top].rpm / 60.0);
     let told = blocks.min((span / width).max(1.0));
     let freedom = (2.0 * told * channels.len() as f64 - 2.0 - 2.0 * ((1 + REST) * channels.len()) as f64).max(1.0);
     let j = slopes(&p, &residual).ok_or_else(none)?;
@@ -231,8 +281,10 @@ pub fn fit_sweep(
     let covariance = information.try_inverse().ok_or_else(none)? * (cost * told / blocks / freedom);
     let fitted =
         (0..channels.len()).map(|c| (0..b - a).map(|i| (wanted[(i, c)] - off[(i, c)]) * norms[c]).collect()).collect();
-    let force = (p[0] / path.omega[path.omega.len() / 2]).powi(model.power);
-    let amplitudes = (0..channels.len()).map(|c| (x[(0, c)] * norms[c]).norm() * force / (p[1] * p[0])).collect();
+    let driven = (0..path.omega.len())
+        .min_by(|i, j| (path.omega[*i] - p[0]).abs().total_cmp(&(path.omega[*j] - p[0]).abs()))
+        .map_or(0.0, |i| path.force[i].norm());
+    let amplitudes = (0..channels.len()).map(|c| (x[(0, c)] * norms[c]).norm() * driven / (p[1] * p[0])).collect();
     Ok(SweepFit {
         frequency_hz: (p[0] / TAU, covariance[(0, 0)].max(0.0).sqrt() / TAU),
         damping: (p[1], covariance[(1, 1)].max(0.0).sqrt()),

@@ -5,6 +5,7 @@
 mod bands;
 mod common;
 mod durability;
+mod following;
 mod independent;
 mod modes;
 mod properties;

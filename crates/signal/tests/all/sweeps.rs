@@ -5,16 +5,22 @@ use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps};
-use echo_signal::rotation::sweep::{SweepModel, fit_sweep};
+use echo_signal::rotation::sweep::{Mean, SweepModel, fit_sweep};
 use echo_signal::spectrum::Complex64;
 use echo_signal::window::Window;
 use std::f64::consts::TAU;
 
-const RATE: f64 = 2048.0;
+pub const RATE: f64 = 2048.0;
 
 /// Displacements of modes (Hz, damping, gain) under unbalance, seen in two directions with their own
 /// signs, from one speed to another (turns a second) in a time.
-fn passed(modes: &[(f64, f64, [f64; 2])], from: f64, to: f64, seconds: f64, noisy: f64) -> ([Vec<f64>; 2], AngleCurve) {
+pub fn passed(
+    modes: &[(f64, f64, [f64; 2])],
+    from: f64,
+    to: f64,
+    seconds: f64,
+    noisy: f64,
+) -> ([Vec<f64>; 2], AngleCurve) {
     let n = (seconds * RATE) as usize;
     let sub = 16;
     let dt = 1.0 / (RATE * f64::from(sub));
@@ -63,10 +69,10 @@ fn a_mode_is_found_whatever_the_rate_and_the_width_of_the_order() {
         let (samples, curve) = passed(&modes, from, to, seconds, 0.001);
         for revolutions in [4.0, 10.0] {
             let (steps, cuts) = cuts(&samples, &curve, revolutions);
-            let model = SweepModel { order: 1.0, power: 2, revolutions };
+            let model = SweepModel { order: 1.0, power: 2, mean: Mean::Block(revolutions) };
             let all: Vec<&[Complex64]> = cuts.iter().map(Vec::as_slice).collect();
             for channels in [&all[..], &all[..1], &all[1..]] {
-                let fit = fit_sweep(&steps, channels, (900.0, 1350.0), model).unwrap();
+                let fit = fit_sweep(&steps, channels, (900.0, 1350.0), model, None).unwrap();
                 let case =
                     format!("{from} to {to} in {seconds} s, {revolutions} turns, {} channels: {fit:?}", channels.len());
                 assert!((fit.frequency_hz.0 / 18.4 - 1.0).abs() < 0.003, "{}", &case[..300.min(case.len())]);
@@ -82,7 +88,7 @@ fn the_uncertainty_is_that_of_repeats() {
     let modes = [(18.4, 0.021, [1.0, 0.5])];
     let (clean, curve) = passed(&modes, 12.0, 26.0, 14.0, 0.0);
     let size = clean[0].iter().fold(0.0f64, |a, x| a.max(x.abs()));
-    let model = SweepModel { order: 1.0, power: 2, revolutions: 6.0 };
+    let model = SweepModel { order: 1.0, power: 2, mean: Mean::Block(6.0) };
     let (mut inside, mut told, all) = (0, 0.0, 40);
     for k in 0..all {
         let mut noisy = clean.clone();
@@ -92,7 +98,7 @@ fn the_uncertainty_is_that_of_repeats() {
         }
         let (steps, cuts) = cuts(&noisy, &curve, 6.0);
         let channels: Vec<&[Complex64]> = cuts.iter().map(Vec::as_slice).collect();
-        let fit = fit_sweep(&steps, &channels, (950.0, 1300.0), model).unwrap();
+        let fit = fit_sweep(&steps, &channels, (950.0, 1300.0), model, None).unwrap();
         inside += u32::from((fit.frequency_hz.0 - 18.4).abs() < 2.0 * fit.frequency_hz.1);
         inside += u32::from((fit.damping.0 - 0.021).abs() < 2.0 * fit.damping.1);
         told += fit.damping.1 / all as f64;
@@ -105,10 +111,10 @@ fn the_uncertainty_is_that_of_repeats() {
 fn what_cannot_be_fitted_is_refused() {
     let (samples, curve) = passed(&[(18.4, 0.021, [1.0, 1.0])], 10.0, 30.0, 12.0, 0.0);
     let (steps, cuts) = cuts(&samples, &curve, 6.0);
-    let model = SweepModel { order: 1.0, power: 2, revolutions: 6.0 };
+    let model = SweepModel { order: 1.0, power: 2, mean: Mean::Block(6.0) };
     let one = [cuts[0].as_slice()];
     let says = |channels: &[&[Complex64]], range: (f64, f64)| {
-        fit_sweep(&steps, channels, range, model).unwrap_err().to_string()
+        fit_sweep(&steps, channels, range, model, None).unwrap_err().to_string()
     };
     assert!(says(&[], (900.0, 1300.0)).contains("one or more"));
     assert!(says(&[&cuts[0][1..]], (900.0, 1300.0)).contains("each of"));

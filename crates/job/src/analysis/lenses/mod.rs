@@ -6,11 +6,13 @@
 //! | `spectral` | spectrum, spectrogram, envelope, octave |
 //! | `pairs` | cross, response |
 //! | `history` | distribution, rainflow, shock, arrivals |
-//! | `rotation` | speed, order_map, order_track |
+//! | `rotation` | speed, order_map |
+//! | `order_track` | order_track |
 //! | `orbit` | orbit |
 
 mod history;
 mod orbit;
+mod order_track;
 mod pairs;
 mod rotation;
 mod spectral;
@@ -50,7 +52,7 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::Arrivals(s) => history::arrivals(s, view, progress),
         Lens::Speed(s) => rotation::speed(s, view, progress),
         Lens::OrderMap(s) => rotation::order_map(s, view, progress),
-        Lens::OrderTrack(s) => rotation::order_track(s, view, progress),
+        Lens::OrderTrack(s) => order_track::order_track(s, view, progress),
         Lens::Orbit(s) => orbit::orbit(s, view, progress),
     }?;
     // A lens writes itself into the result only where it has something to fill in.
@@ -95,6 +97,7 @@ fn trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
         quantity: quantity.into(),
         unit,
         values,
+        within: None,
         re: None,
         im: None,
     }

@@ -1,17 +1,16 @@
-//! Speed, order maps and order tracks.
+//! Speed and order maps, and what order lenses have in common.
 
 use super::spectral::window;
-use super::{Progress, axis, blank, caution, complex_trace, number, refuse, trace};
+use super::{Progress, axis, blank, caution, number, refuse, trace};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
-use crate::analysis::result::{Analysis, Axis, ResultCaution, Trace};
-use crate::recipe::{AlongName, Lens, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
+use crate::analysis::result::{Analysis, Axis, ResultCaution};
+use crate::recipe::{AlongName, Lens, OrderMapRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::{ANGLE_SMOOTHING_REV, AngleCurve, BANDWIDTH, speed_smoothing_rev};
-use echo_signal::rotation::order::{OrderBlock, order_cut, order_map as map_of};
+use echo_signal::rotation::order::{OrderBlock, order_map as map_of};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, time_steps};
-use echo_signal::rotation::vibration::{slow_roll_vector, subtract_slow_roll};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use rayon::prelude::*;
 
@@ -177,24 +176,24 @@ pub fn speed(s: &SpeedRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
 }
 
 /// What order lenses have in common.
-struct Orders {
-    turning: Turning,
-    sampler: AngleSampler,
-    steps: Vec<SpeedStep>,
-    block: OrderBlock,
-    channels: Vec<Vec<f64>>,
+pub(super) struct Orders {
+    pub(super) turning: Turning,
+    pub(super) sampler: AngleSampler,
+    pub(super) steps: Vec<SpeedStep>,
+    pub(super) block: OrderBlock,
+    pub(super) channels: Vec<Vec<f64>>,
 }
 
-struct Wish {
-    highest: f64,
-    resolution: f64,
-    along: Along,
-    window: echo_signal::window::Window,
+pub(super) struct Wish {
+    pub(super) highest: f64,
+    pub(super) resolution: f64,
+    pub(super) along: Along,
+    pub(super) window: echo_signal::window::Window,
 }
 
 /// Where the blocks are taken.
 #[derive(Clone, Copy)]
-enum Along {
+pub(super) enum Along {
     Speed { step_rpm: f64, sweep: SweepName },
     Time { interval_s: f64 },
 }
@@ -203,7 +202,13 @@ enum Along {
 const USUAL_STEPS: f64 = 200.0;
 
 impl Along {
-    fn new(along: AlongName, step_rpm: f64, sweep: SweepName, interval_s: Option<f64>, view: &View<'_>) -> Along {
+    pub(super) fn new(
+        along: AlongName,
+        step_rpm: f64,
+        sweep: SweepName,
+        interval_s: Option<f64>,
+        view: &View<'_>,
+    ) -> Along {
         match along {
             AlongName::Speed => Along::Speed { step_rpm, sweep },
             AlongName::Time => {
@@ -214,14 +219,14 @@ impl Along {
     }
 
     /// The interval as it was used, to be written into the recipe.
-    fn interval_s(self) -> Option<f64> {
+    pub(super) fn interval_s(self) -> Option<f64> {
         match self {
             Along::Speed { .. } => None,
             Along::Time { interval_s } => Some(interval_s),
         }
     }
 
-    fn axis(self, steps: &[SpeedStep], from_s: f64) -> Axis {
+    pub(super) fn axis(self, steps: &[SpeedStep], from_s: f64) -> Axis {
         match self {
             Along::Speed { .. } => axis("speed", "rpm", steps.iter().map(|s| s.rpm).collect()),
             Along::Time { .. } => axis("time", "s", steps.iter().map(|s| from_s + s.time_s).collect()),
@@ -237,7 +242,12 @@ pub(super) fn sweep(name: SweepName) -> Sweep {
     }
 }
 
-fn orders(tacho: &Tacho, wish: &Wish, view: &mut View<'_>, progress: Progress<'_>) -> Result<Orders, AnalysisError> {
+pub(super) fn orders(
+    tacho: &Tacho,
+    wish: &Wish,
+    view: &mut View<'_>,
+    progress: Progress<'_>,
+) -> Result<Orders, AnalysisError> {
     let rate = view.rate();
     let (pulses, channels) = view.held(&mut |share| progress(share * 0.5))?;
     let turning = turning(tacho, &pulses, rate, &view.references[0].unit)?;
@@ -279,16 +289,22 @@ const SHARP: f64 = 10.0;
 const TOLD_LOSS: f64 = 0.02;
 const ALLOWED_LOSS: f64 = 0.01;
 
-/// How much of a resonance's peak is lost because the speed changes within a block, and the resolution
-/// that keeps it. The amplitude over a block is the mean of 1/(1 + 2jQδ) over the distances δ from the
-/// resonance that are passed within it; 0.0327 is the variance of a Hann window in block lengths.
-fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
+/// The speed at which it changes most, rpm, and by what share of itself in a revolution, or in a second.
+pub(super) fn steepest(o: &Orders, by_time: bool) -> Option<(f64, f64)> {
     let change = |at: f64| {
         let (turns, d) = (o.turning.speed.speed_at(at), 1e-3);
         let rate = (o.turning.speed.speed_at(at + d) - o.turning.speed.speed_at(at - d)) / (2.0 * d);
-        (rate / (turns * turns)).abs() * o.block.revolutions
+        (rate / turns / if by_time { 1.0 } else { turns }).abs()
     };
-    let (at, most) = o.steps.iter().map(|s| (s.rpm, change(s.time_s))).max_by(|a, b| a.1.total_cmp(&b.1))?;
+    o.steps.iter().map(|s| (s.rpm, change(s.time_s))).max_by(|a, b| a.1.total_cmp(&b.1))
+}
+
+/// How much of a resonance's peak is lost because the speed changes within a block, and the resolution
+/// that keeps it. The amplitude over a block is the mean of 1/(1 + 2jQδ) over the distances δ from the
+/// resonance that are passed within it; 0.0327 is the variance of a Hann window in block lengths.
+pub(super) fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
+    let (at, change) = steepest(o, false)?;
+    let most = change * o.block.revolutions;
     let loss = 4.0 * SHARP * SHARP * 0.0327 * most * most;
     if loss < TOLD_LOSS {
         return None;
@@ -307,7 +323,7 @@ fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
 }
 
 /// Speeds above which an order lies where the record has no clean content.
-fn beyond(o: &Orders, highest: f64, rate: f64) -> Option<ResultCaution> {
+pub(super) fn beyond(o: &Orders, highest: f64, rate: f64) -> Option<ResultCaution> {
     let fastest = o.steps.iter().map(|s| s.rpm).fold(0.0, f64::max);
     let limit = 0.4 * rate * 60.0 / highest;
     (fastest > limit).then(|| {
@@ -340,66 +356,4 @@ pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>
     out.recipe.lens =
         Lens::OrderMap(OrderMapRecipe { tacho: o.turning.tacho, interval_s: along.interval_s(), ..s.clone() });
     Ok(out)
-}
-
-/// Amplitude and phase of orders against speed or time.
-pub fn order_track(
-    s: &OrderTrackRecipe,
-    view: &mut View<'_>,
-    progress: Progress<'_>,
-) -> Result<Analysis, AnalysisError> {
-    let highest = s.orders.iter().copied().fold(0.0, f64::max);
-    let along = Along::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
-    let wish = Wish { highest, resolution: s.resolution, along, window: window(s.window, None) };
-    let o = orders(&s.tacho, &wish, view, progress)?;
-    let cuts = o
-        .channels
-        .par_iter()
-        .map(|x| order_cut(x, &o.sampler, &o.steps, &s.orders, o.block))
-        .collect::<Result<Vec<_>, _>>()?;
-    let rpm: Vec<f64> = o.steps.iter().map(|s| s.rpm).collect();
-    let mut out = blank();
-    for (k, order) in s.orders.iter().enumerate() {
-        for (c, cut) in view.channels.iter().zip(&cuts) {
-            let values = match s.slow_roll_rpm {
-                None => cut[k].clone(),
-                Some([from, to]) => {
-                    let vector = slow_roll_vector(&rpm, &cut[k], from, to)?;
-                    subtract_slow_roll(&cut[k], vector)
-                }
-            };
-            let t = complex_trace(c, "order", c.unit.clone(), &values);
-            out.traces.push(Trace {
-                name: format!("order {order}, {}", c.name),
-                reference: Some(s.tacho.channel),
-                ..t
-            });
-        }
-    }
-    out.axes.push(along.axis(&o.steps, view.start_s()));
-    if matches!(along, Along::Speed { .. }) {
-        out.reached_s = o.steps.iter().map(|s| view.start_s() + s.time_s).collect();
-    }
-    out.cautions.extend(blunted(&o, s.resolution));
-    out.cautions.extend(beyond(&o, highest, view.rate()));
-    out.cautions.extend(close_orders(&s.orders, s.resolution));
-    out.cautions.extend(o.turning.cautions);
-    out.recipe.lens =
-        Lens::OrderTrack(OrderTrackRecipe { tacho: o.turning.tacho, interval_s: along.interval_s(), ..s.clone() });
-    Ok(out)
-}
-
-/// Orders that leak into each other because they are closer than the window's main lobe.
-fn close_orders(orders: &[f64], resolution: f64) -> Option<ResultCaution> {
-    let mut sorted = orders.to_vec();
-    sorted.sort_by(f64::total_cmp);
-    let close = sorted.windows(2).find(|w| w[1] > w[0] && w[1] - w[0] < 2.0 * resolution)?;
-    Some(caution(
-        "close orders",
-        None,
-        format!(
-            "orders {} and {} are closer than two lines of {resolution} and leak into each other; a finer resolution parts them",
-            close[0], close[1]
-        ),
-    ))
 }
