@@ -2,6 +2,7 @@
 //!
 //! One program for all of them: linking and compiling many takes longer than the tests do.
 
+mod arriving;
 mod bands;
 mod common;
 mod durability;

@@ -38,9 +38,11 @@ function groups(traces: Trace[], look: PanelLook): Trace[][] {
 
 export function Cuts(p: Props) {
   const [asked, setAsked] = useState<Range>();
-  const [force, setForce] = useState<Force>("unbalance");
+  // How the force goes with speed, or the number of the channel that measured it.
+  const [force, setForce] = useState<Exclude<Force, "measured"> | number>("unbalance");
   const cuts = p.recipe.lens === "order_track" && p.own.axes[0]?.name === "speed";
   const kind = lensOf(p.recipe.lens);
+  const forces = p.own.traces.filter((t, i, all) => t.unit.endsWith("N") && all.findIndex((o) => o.channel === t.channel) === i);
   // Asked again whenever range or settings change, and gone until it is there: a reading is always one of the
   // curves that are shown.
   const reading = useQuery({
@@ -49,7 +51,8 @@ export function Cuts(p: Props) {
     retry: false,
     queryFn: ({ signal }) => {
       const [from_rpm, to_rpm] = asked as Range;
-      const ask = { read: "resonance" as const, from_rpm, to_rpm, force };
+      const how = typeof force === "number" ? { force: "measured" as const, force_channel: force } : { force };
+      const ask = { read: "resonance" as const, from_rpm, to_rpm, ...how };
       const asks = p.own.traces.map((_, trace) => ({ trace, ask }));
       const body = { recipe: p.recipe as never, asks };
       return told(api.POST("/api/runs/{id}/readings", { params: { path: { id: p.run } }, body, signal }));
@@ -111,8 +114,9 @@ export function Cuts(p: Props) {
                 options={[
                   { value: "unbalance", says: "unbalance (force grows with speed squared)", face: "unbalance" },
                   { value: "constant", says: "a constant force" },
+                  ...forces.map((t) => ({ value: t.channel, says: `a force measured by ${t.name.replace(/^order [\d.]+, /, "")}` })),
                 ]}
-                onSet={(to) => setForce(to as Force)}
+                onSet={(to) => setForce(to as typeof force)}
               />
               {reading.isFetching && " · fitting …"}{" "}
               <Button look="link" onClick={() => setAsked(undefined)}>

@@ -8,6 +8,7 @@ import {
   confidence,
   cut,
   edges,
+  type Field,
   ofTakes,
   oneOf,
   options,
@@ -36,6 +37,15 @@ export type LensKind = {
   follows?: (run: RunDetail, recipe: Recipe, result: Analysis | undefined) => string;
   scale?: "linear" | "log";
   logX?: boolean;
+};
+
+const widthHz: Field = {
+  key: "bandwidth_hz",
+  label: "Width in hertz",
+  as: "number",
+  unit: "Hz",
+  lo: 0.001,
+  none: "in orders",
 };
 
 export const lenses: LensKind[] = [
@@ -341,12 +351,48 @@ export const lenses: LensKind[] = [
       step_rpm: 10,
       resolution: 0.25,
     }),
+    completed: ({ bandwidth_hz, poles, ...recipe }) =>
+      recipe.method === "vold_kalman"
+        ? { ...recipe, ...(bandwidth_hz ? { bandwidth_hz } : {}), ...(poles ? { poles } : {}) }
+        : recipe,
     sentence: (recipe) => [
       "order ",
       { key: "orders", label: "Orders", as: "list" },
       ", ",
-      { key: "resolution", label: "Resolution", as: "number", lo: 0.005, hi: 1 },
-      " wide, ",
+      ...(recipe.method === "vold_kalman" && recipe.bandwidth_hz
+        ? [widthHz, " wide"]
+        : [
+            { key: "resolution", label: "Resolution", as: "number", lo: 0.005, hi: 1 } as Field,
+            " wide",
+            ...(recipe.method === "vold_kalman" ? [" ", widthHz] : []),
+          ]),
+      ", read ",
+      {
+        key: "method",
+        label: "Method",
+        as: "choice",
+        usual: "resample",
+        options: () => [
+          { value: "resample", says: "of blocks of revolutions", face: "of blocks" },
+          { value: "vold_kalman", says: "together, sample by sample (Vold–Kalman)", face: "together (Vold–Kalman)" },
+        ],
+      } as Field,
+      ...(recipe.method === "vold_kalman"
+        ? [
+            " with ",
+            {
+              key: "poles",
+              label: "Poles",
+              as: "choice",
+              usual: 2,
+              options: () => [
+                { value: 1, says: "one pole, no overshoot", face: "one pole" },
+                { value: 2, says: "two poles, flatter and steeper", face: "two poles" },
+              ],
+            } as Field,
+          ]
+        : []),
+      ", ",
       ...places(recipe),
       ", by ",
       tacho,
@@ -355,6 +401,13 @@ export const lenses: LensKind[] = [
       ", in ",
       unit,
     ],
+    follows: (_run, _recipe, result) => {
+      const rise = result?.numbers.find((n) => n.name.startsWith("rise"));
+      const within = result?.traces.flatMap((t) => t.within ?? []).sort((a, b) => a - b) ?? [];
+      const middle = within[Math.floor(within.length / 2)];
+      if (!rise || middle === undefined) return "";
+      return `a sudden change rises within ${withUnit(rise.value, rise.unit, 3)}, amplitudes ± ${withUnit(middle, result?.traces[0]?.unit ?? "", 2)} at the median (twice the standard uncertainty)`;
+    },
   },
   {
     lens: "orbit",
