@@ -3,6 +3,7 @@
 
 pub mod csv;
 pub mod file;
+mod guard;
 pub mod plot;
 mod rate;
 pub mod report;

@@ -3,6 +3,7 @@
 mod read;
 
 use crate::FormatError;
+use crate::guard::guarded;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
 pub use read::{open, read};
@@ -15,7 +16,8 @@ fn io(source: std::io::Error) -> FormatError {
 /// One CSV line of texts.
 fn line(to: &mut impl Write, cells: &[String]) -> Result<(), FormatError> {
     let mut w = csv::Writer::from_writer(Vec::new());
-    w.write_record(cells).map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
+    w.write_record(cells.iter().map(|text| guarded(text).into_owned()))
+        .map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
     let bytes = w.into_inner().map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
     to.write_all(&bytes).map_err(io)
 }

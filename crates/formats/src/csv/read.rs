@@ -3,6 +3,7 @@
 //! Columns are parted by commas, semicolons or tabs; decimals may be commas where columns are parted
 //! by something else. What had to be assumed is told with the source.
 
+use crate::guard::unguarded;
 use crate::{FormatError, add_to_gaps, rate};
 use echo_job::analysis::Memory;
 use std::collections::VecDeque;
@@ -117,7 +118,7 @@ pub fn read(name: &str, mut from: impl std::io::Read) -> Result<Memory, FormatEr
     };
     let mut heads: Vec<(String, String)> = Vec::new();
     if headed && let Some(first) = records.next() {
-        heads = first.map_err(|e| not_csv(&e))?.iter().map(heading).collect();
+        heads = first.map_err(|e| not_csv(&e))?.iter().map(unguarded).map(heading).collect();
         // A line of units of its own.
         let units =
             |r: &csv::StringRecord| r.get(0).is_some_and(|c| dialect.number(c).is_none() && seconds(c).is_some());

@@ -3,6 +3,7 @@
 use echo_formats::sheet::{Sheet, read, write_csv, write_xlsx};
 use echo_formats::smart::{self, Told};
 use echo_job::sensor::Sensor;
+use std::io::{Cursor, Write};
 
 fn sheet() -> Sheet {
     let rows = [
@@ -97,4 +98,69 @@ fn what_has_no_place_in_the_memory_is_refused() {
     assert!(with(&|s| s.resonance_hz = Some(50.0)).contains("from 100 to"));
     assert!(with(&|s| s.sensitivity.value = 1e-7).contains("sensitivity"));
     assert!(smart::write(&sensor(), 0).unwrap_err().contains("room for 0"));
+}
+
+/// A spreadsheet of one sheet with this XML as its rows.
+fn spreadsheet(rows: &str) -> Vec<u8> {
+    let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    let mut part = |name: &str, text: &str| {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        zip.write_all(format!("<?xml version=\"1.0\"?>{text}").as_bytes()).unwrap();
+    };
+    part("[Content_Types].xml", r#"<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"/>"#);
+    part(
+        "_rels/.rels",
+        r#"<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>"#,
+    );
+    part(
+        "xl/workbook.xml",
+        r#"<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="S" sheetId="1" r:id="rId1"/></sheets></workbook>"#,
+    );
+    part(
+        "xl/_rels/workbook.xml.rels",
+        r#"<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>"#,
+    );
+    let sheet = format!(
+        r#"<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>{rows}</sheetData></worksheet>"#
+    );
+    part("xl/worksheets/sheet1.xml", &sheet);
+    zip.finish().unwrap().into_inner()
+}
+
+fn cell(place: &str, text: &str) -> String {
+    format!(r#"<c r="{place}" t="inlineStr"><is><t>{text}</t></is></c>"#)
+}
+
+#[test]
+fn a_small_file_that_names_a_far_cell_or_unpacks_to_gigabytes_is_refused() {
+    let near = spreadsheet(&format!("<row r=\"2\">{}</row><row r=\"4\">{}</row>", cell("B2", "a"), cell("C4", "b")));
+    let rows = read(&near).unwrap();
+    assert_eq!(rows, [["", "a", ""], ["", "", ""], ["", "", "b"]]);
+    for (place, row) in [("XFD1048576", 1_048_576), ("A1048576", 1_048_576), ("XFD1", 1)] {
+        let far = format!("<row r=\"1\">{}</row><row r=\"{row}\">{}</row>", cell("A1", "a"), cell(place, "b"));
+        let says = read(&spreadsheet(&far)).unwrap_err().to_string();
+        assert!(says.contains("allowed are 100000 rows, 1000 columns"), "{place}: {says}");
+    }
+    // Each row within bounds, all of them beside each other not.
+    let wide: String = (1..=2_100).map(|r| format!("<row r=\"{r}\">{}</row>", cell(&format!("ALL{r}"), "x"))).collect();
+    assert!(read(&spreadsheet(&wide)).unwrap_err().to_string().contains("2000000 cells"));
+    // Blanks pack to a thousandth.
+    let bomb = spreadsheet(&" ".repeat(300 << 20));
+    assert!(bomb.len() < 1 << 20, "{}", bomb.len());
+    assert!(read(&bomb).unwrap_err().to_string().contains("unpacks to more than 256 MB"));
+}
+
+#[test]
+fn texts_that_would_be_formulas_are_kept_from_running_and_come_back() {
+    let mut s = sheet();
+    s.rows[0][1] = "=HYPERLINK(\"x\")".into();
+    s.rows[1][1] = "+1+1".into();
+    s.rows[2][1] = "@SUM(A1)".into();
+    let csv = write_csv(&s).unwrap();
+    let text = String::from_utf8(csv.clone()).unwrap();
+    assert!(text.contains("\"'=HYPERLINK") && text.contains(",'+1+1,") && text.contains(",'@SUM(A1),"), "{text}");
+    let mut wanted = vec![s.heads.clone()];
+    wanted.extend(s.rows.clone());
+    assert_eq!(read(&csv).unwrap(), wanted);
+    assert_eq!(read(&write_xlsx(std::slice::from_ref(&s)).unwrap()).unwrap(), wanted);
 }
