@@ -84,6 +84,7 @@ impl Lane {
 
     /// Opens a stretch.
     pub fn open(&mut self, from: u64, to: Option<u64>) {
+        self.recorder.begin();
         self.windows.push(Window { from: self.own(from), to: to.map(|t| self.own(t)) });
     }
 

@@ -9,6 +9,7 @@
 //! [`Capture`] handle. Samples that the database cannot take at once are held in memory up to a
 //! stated bound and written when it returns.
 
+mod credible;
 pub mod discover;
 mod engine;
 mod lane;

@@ -1,5 +1,6 @@
 //! Fleet Echo's side of the front-end link.
 
+use crate::credible;
 use echo_job::front_end::{FrontEnd, InputOffer};
 use echo_job::plan::Plan;
 use echo_job::rig::{Coupling, Rig};
@@ -52,6 +53,9 @@ pub enum ClientError {
     /// The front end refuses.
     #[error("{0}")]
     Refused(String),
+    /// It says or sends what cannot be.
+    #[error("the front end is at fault: it sent {0}")]
+    Fault(String),
 }
 
 impl LinkClient {
@@ -72,6 +76,7 @@ impl LinkClient {
             .await?
             .identity
             .ok_or_else(|| ClientError::Refused("the front end does not say who it is".into()))?;
+        credible::identity(&identity).map_err(ClientError::Fault)?;
         let offer = |i: echo_link::InputOffer| InputOffer {
             number: i.number,
             unit: 0,

@@ -5,8 +5,9 @@ use echo_store::run::Gap;
 use echo_store::take::Take;
 use echo_store::{Store, StoreError};
 use rayon::prelude::*;
-use std::sync::Arc;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, OnceLock};
 use std::time::{Duration, Instant};
 use tokio::sync::{mpsc, oneshot};
 
@@ -19,6 +20,8 @@ pub struct Held {
     pub away: AtomicBool,
     /// Whether its disk is full.
     pub full: AtomicBool,
+    /// Why nothing more can ever be stored of this run.
+    pub broken: OnceLock<String>,
     /// Time spent packing, all cores together counted as they ran, ns.
     pub packing_ns: AtomicU64,
     /// Time spent writing, ns.
@@ -29,6 +32,7 @@ pub struct Held {
 
 enum Job {
     Samples { first: i64, counts: Vec<Vec<i32>>, over: Vec<bool> },
+    Begun,
     Gap(Gap),
     Takes(Vec<Take>),
     Mark { sample: i64, says: String, who: String },
@@ -46,6 +50,7 @@ pub struct Recorder {
     over: Vec<bool>,
     pending_first: u64,
     kept: u64,
+    begun: bool,
 }
 
 impl Recorder {
@@ -59,7 +64,7 @@ impl Recorder {
         let (jobs, work) = mpsc::unbounded_channel();
         let (done, when_done) = oneshot::channel();
         let held = Arc::new(Held::default());
-        tokio::spawn(write(store, run, work, held.clone(), done));
+        tokio::spawn(write(store, run, work, held.clone(), done, pack_with));
         let recorder = Recorder {
             jobs,
             held: held.clone(),
@@ -69,6 +74,7 @@ impl Recorder {
             over: vec![false; channels],
             pending_first: 0,
             kept: 0,
+            begun: false,
         };
         (recorder, held, when_done)
     }
@@ -81,6 +87,13 @@ impl Recorder {
     /// Samples a channel that were kept, gaps not counted.
     pub fn kept(&self) -> u64 {
         self.kept
+    }
+
+    /// Notes that samples are to be kept from now on.
+    pub fn begin(&mut self) {
+        if !std::mem::replace(&mut self.begun, true) {
+            let _ = self.jobs.send(Job::Begun);
+        }
     }
 
     /// Leaves out samples up to `to`; the sentence says why they are not there.
@@ -148,25 +161,40 @@ impl Recorder {
     }
 }
 
-/// Packs all channels of a chunk over the cores.
-fn pack_all(effort: Effort, first: i64, counts: &[Vec<i32>], over: &[bool]) -> Vec<PackedChunk> {
-    counts
+/// Packs a channel's counts.
+type Pack = fn(Effort, i16, i64, &[i32], bool) -> Result<PackedChunk, StoreError>;
+
+/// Packs all channels of a chunk over the cores; with a gap that says which could not be, and why.
+fn pack_all(
+    pack: Pack,
+    effort: Effort,
+    first: i64,
+    counts: &[Vec<i32>],
+    over: &[bool],
+) -> (Vec<PackedChunk>, Option<Gap>) {
+    let all: Vec<_> = counts
         .par_iter()
         .zip(over)
         .enumerate()
-        .filter_map(|(i, (c, over))| match pack_with(effort, i as i16 + 1, first, c, *over) {
-            Ok(chunk) => Some(chunk),
-            Err(e) => {
-                tracing::error!("a chunk could not be packed: {e}");
-                None
-            }
-        })
-        .collect()
+        .map(|(i, (c, over))| (i + 1, pack(effort, i as i16 + 1, first, c, *over)))
+        .collect();
+    let failed = all.iter().filter_map(|(i, made)| made.as_ref().err().map(|e| format!("channel {i}: {e}")));
+    let failed: Vec<String> = failed.collect();
+    let gap = (!failed.is_empty()).then(|| unpacked(first, counts, &failed.join("; ")));
+    (all.into_iter().filter_map(|(_, made)| made.ok()).collect(), gap)
+}
+
+/// The gap in place of samples that could not be packed.
+fn unpacked(first: i64, counts: &[Vec<i32>], says: &str) -> Gap {
+    tracing::error!("a chunk could not be packed: {says}");
+    let samples = counts.first().map_or(0, Vec::len) as i64;
+    Gap { first_sample: first, samples, why: format!("could not be packed ({says})") }
 }
 
 /// What the store is asked to keep.
 enum Keep {
-    Chunks(Vec<PackedChunk>),
+    Begun,
+    Chunks(Vec<PackedChunk>, Option<Gap>),
     Gap(Gap),
     Takes(Vec<Take>),
     Mark { sample: i64, says: String, who: String },
@@ -185,35 +213,47 @@ async fn write(
     mut work: mpsc::UnboundedReceiver<Job>,
     held: Arc<Held>,
     done: oneshot::Sender<()>,
+    pack: Pack,
 ) {
     while let Some(job) = work.recv().await {
         match job {
+            // Nothing of it can be stored any more: what came before is kept, memory is given back.
+            Job::Samples { counts, .. } if held.broken.get().is_some() => {
+                let raw = (counts.iter().map(Vec::len).sum::<usize>() * 4) as u64;
+                held.bytes.fetch_sub(raw, Ordering::Relaxed);
+            }
             Job::Samples { first, counts, over } => {
                 let raw = (counts.iter().map(Vec::len).sum::<usize>() * 4) as u64;
                 let begun = Instant::now();
                 // More than this chunk waits: no time for the last tenth.
                 let behind = held.bytes.load(Ordering::Relaxed) > raw + raw / 2;
                 let effort = if behind { Effort::Quick } else { Effort::Thorough };
-                let packing = tokio::task::spawn_blocking(move || pack_all(effort, first, &counts, &over));
-                let Ok(chunks) = packing.await else {
-                    tracing::error!("packing failed");
-                    continue;
-                };
+                let packing = tokio::task::spawn_blocking(move || {
+                    // A fault in packing costs these samples only.
+                    let packed = catch_unwind(AssertUnwindSafe(|| pack_all(pack, effort, first, &counts, &over)));
+                    packed.unwrap_or_else(|_| (Vec::new(), Some(unpacked(first, &counts, "a fault of Fleet Echo"))))
+                });
+                let (chunks, gap) = packing.await.unwrap_or_default();
                 spent(begun, &held.packing_ns);
                 // What waits now is the packed size.
                 let packed = chunks.iter().map(PackedChunk::bytes).sum::<usize>() as u64;
                 held.bytes.fetch_add(packed, Ordering::Relaxed);
                 held.bytes.fetch_sub(raw, Ordering::Relaxed);
                 let begun = Instant::now();
-                persist(&store, run, &held, &Keep::Chunks(chunks)).await;
+                persist(&store, run, &held, &Keep::Chunks(chunks, gap)).await;
                 spent(begun, &held.writing_ns);
                 held.bytes.fetch_sub(packed, Ordering::Relaxed);
                 held.written.fetch_add(packed, Ordering::Relaxed);
             }
+            Job::Begun => persist(&store, run, &held, &Keep::Begun).await,
             Job::Gap(gap) => persist(&store, run, &held, &Keep::Gap(gap)).await,
             Job::Takes(takes) => persist(&store, run, &held, &Keep::Takes(takes)).await,
             Job::Mark { sample, says, who } => persist(&store, run, &held, &Keep::Mark { sample, says, who }).await,
             Job::Finish { samples, whole, because, drop_empty } => {
+                let (whole, because) = match held.broken.get() {
+                    Some(says) => (false, says.clone()),
+                    None => (whole, because),
+                };
                 let last = if drop_empty { Keep::Drop } else { Keep::Close { samples, whole, because } };
                 persist(&store, run, &held, &last).await;
                 break;
@@ -223,12 +263,13 @@ async fn write(
     let _ = done.send(());
 }
 
-/// Tries until it is stored.
+/// Tries until it is stored, or cannot be.
 async fn persist(store: &Store, run: i64, held: &Held, keep: &Keep) {
     let mut again = false;
     loop {
         let result = match keep {
-            Keep::Chunks(chunks) => store.append(run, chunks, &[], again).await,
+            Keep::Chunks(chunks, gap) => store.append(run, chunks, gap.as_slice(), again).await,
+            Keep::Begun => store.begin_run(run).await,
             Keep::Gap(gap) => store.append(run, &[], std::slice::from_ref(gap), again).await,
             Keep::Takes(takes) => store.write_takes(run, takes).await,
             Keep::Mark { sample, says, who } => store.mark(run, *sample, says, who).await.map(drop),
@@ -236,6 +277,11 @@ async fn persist(store: &Store, run: i64, held: &Held, keep: &Keep) {
             Keep::Drop => store.delete_run(run).await,
         };
         let Err(e) = result else { break };
+        if !e.passes() {
+            tracing::error!("run {run} cannot be stored any further: {e}");
+            let _ = held.broken.set(format!("it could not be stored any further: {e}"));
+            return;
+        }
         held.full.fetch_or(matches!(e, StoreError::Full(_)), Ordering::Relaxed);
         if !held.away.swap(true, Ordering::Relaxed) {
             tracing::warn!("holding samples in memory: {e}");
@@ -246,5 +292,25 @@ async fn persist(store: &Store, run: i64, held: &Held, keep: &Keep) {
     if held.away.swap(false, Ordering::Relaxed) {
         held.full.store(false, Ordering::Relaxed);
         tracing::info!("the store answers again");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_channel_that_cannot_be_packed_leaves_a_gap_with_its_reason() {
+        let fails: Pack = |effort, channel, first, counts, over| match channel {
+            2 => Err(StoreError::Refused("out of order".into())),
+            _ => pack_with(effort, channel, first, counts, over),
+        };
+        let counts = vec![vec![1, 2, 3]; 3];
+        let (chunks, gap) = pack_all(fails, Effort::Quick, 4096, &counts, &[false; 3]);
+        assert_eq!(chunks.iter().map(|c| c.channel).collect::<Vec<_>>(), [1, 3]);
+        let gap = gap.unwrap();
+        assert_eq!((gap.first_sample, gap.samples), (4096, 3));
+        assert!(gap.why.contains("channel 2: out of order"), "{}", gap.why);
+        assert!(pack_all(pack_with, Effort::Quick, 0, &counts, &[false; 3]).1.is_none());
     }
 }

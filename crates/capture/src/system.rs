@@ -4,6 +4,7 @@
 //! the clock they share; their blocks of one sequence number make one block. A front end that lost
 //! one makes a gap for all: samples that belong together stay together.
 
+use crate::credible::{MOST_UNITS, Stream};
 use crate::link_client::{ClientError, Incoming, LinkClient, from_link};
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::columns::filter_text;
@@ -11,7 +12,7 @@ use echo_job::rig::{Cell, Column};
 use echo_link::{Answer, Block, InputSetting, Memory, RequestBody, Settings, UnitState};
 use futures::future::{join_all, select_all};
 use std::collections::VecDeque;
-use std::time::{Duration, SystemTime};
+use std::time::{Duration, Instant, SystemTime};
 
 /// Time given to all front ends to hear of a common start.
 const LEAD: Duration = Duration::from_millis(150);
@@ -35,6 +36,8 @@ struct Unit {
     next: Option<u64>,
     /// The request by which lost blocks were asked for again: until they come, later ones are let go.
     again: Option<u64>,
+    /// What its blocks are held against.
+    stream: Stream,
 }
 
 impl Unit {
@@ -49,6 +52,7 @@ impl Unit {
             start: None,
             next: None,
             again: None,
+            stream: Stream::new(Vec::new(), 0.0),
         }
     }
 
@@ -59,6 +63,7 @@ impl Unit {
         if !self.sends || !self.begun {
             return Ok(());
         }
+        self.stream.check(block.head(), Instant::now()).map_err(ClientError::Fault)?;
         let next = self.next.unwrap_or(sequence);
         if let (Some(start), true) = (self.start, sequence > next) {
             if self.again.is_none() {
@@ -140,6 +145,10 @@ impl System {
     /// The first that does not answer, named.
     pub async fn connect(addresses: &str) -> Result<System, ClientError> {
         let list: Vec<&str> = addresses.split([',', ' ']).filter(|a| !a.is_empty()).collect();
+        if list.len() > MOST_UNITS {
+            let says = format!("{} addresses; allowed are up to {MOST_UNITS} front ends", list.len());
+            return Err(ClientError::Refused(says));
+        }
         let mut units = Vec::new();
         let mut offset = 0;
         for (result, address) in join_all(list.iter().map(|a| LinkClient::connect(a))).await.into_iter().zip(&list) {
@@ -208,6 +217,7 @@ impl System {
             for u in &mut self.units {
                 u.client.forget_early();
                 u.waiting.clear();
+                u.stream = stream(u, wanted);
                 (u.begun, u.start, u.next, u.again) = (false, None, None, None);
             }
             for u in self.units.iter_mut().filter(|u| u.sends) {
@@ -235,6 +245,7 @@ impl System {
         let mut come_to = from;
         for (u, start) in self.units.iter_mut().filter(|u| u.sends).zip(starts) {
             (u.begun, u.start, u.next) = (true, Some(*start), Some(from));
+            u.stream = stream(u, wanted);
             let answer = u.client.ask(RequestBody::Resume { start: *start, from }).await?;
             come_to = come_to.max(answer.stored.map_or(0, |s| s.next));
         }
@@ -249,7 +260,8 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Settings).await?;
         let mut cells = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            for s in a.settings.into_iter().flat_map(|s| s.inputs) {
+            let most = u.front_end.inputs.len() as u16;
+            for s in a.settings.into_iter().flat_map(|s| s.inputs).filter(|s| (1..=most).contains(&s.number)) {
                 let input = s.number + u.offset;
                 cells.push(Cell::new(input, Column::Coupling, from_link(s.coupling).name()));
                 cells.push(Cell::new(input, Column::RangeV, format!("{} V", s.range_v)));
@@ -278,8 +290,9 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Memories).await?;
         let mut all = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            let through = |m: Memory| Memory { input: m.input + u.offset, ..m };
-            all.extend(a.memories.unwrap_or_default().into_iter().map(through));
+            let most = u.front_end.inputs.len() as u16;
+            let there = a.memories.unwrap_or_default().into_iter().filter(|m| (1..=most).contains(&m.input));
+            all.extend(there.map(|m| Memory { input: m.input + u.offset, ..m }));
         }
         Ok(all)
     }
@@ -296,10 +309,16 @@ impl System {
         let many = self.units.len() > 1;
         let unit = &mut self.units[at];
         let incoming = result.map_err(|e| match many {
-            true => ClientError::Refused(format!("{}, serial {}: {e}", unit.front_end.model, unit.front_end.serial)),
-            false => e,
+            true if !matches!(e, ClientError::Fault(_)) => {
+                ClientError::Refused(format!("{}, serial {}: {e}", unit.front_end.model, unit.front_end.serial))
+            }
+            _ => e,
         })?;
+        let most = unit.front_end.inputs.len() as u16;
         match incoming {
+            Incoming::Plug(input, _) if !(1..=most).contains(&input) => {
+                Err(ClientError::Fault(format!("a sensor's memory at input {input}; it has inputs 1 to {most}")))
+            }
             Incoming::Plug(input, memory) => Ok(Heard::Plug(input + unit.offset, memory)),
             Incoming::State(state) => Ok(Heard::State(at, state)),
             Incoming::Refused(id, says) => {
@@ -365,6 +384,11 @@ impl System {
         all.apart_ns = latest.saturating_sub(earliest);
         Some(all)
     }
+}
+
+/// The stream that settings make of a front end.
+fn stream(u: &Unit, wanted: &Settings) -> Stream {
+    Stream::new(own(u, wanted).iter().map(|i| i.number).collect(), wanted.rate_hz)
 }
 
 /// The settings of one front end's inputs, with the numbers it has itself.

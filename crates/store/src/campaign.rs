@@ -124,18 +124,39 @@ impl Store {
         Ok(serde_json::from_value(plan)?)
     }
 
-    /// Replaces the plan.
+    /// Version of a campaign's plan.
     ///
     /// # Errors
     /// There is none of that key, or the database is away.
-    pub async fn save_plan(&self, campaign: i64, plan: &Plan, who: &str) -> Result<()> {
+    pub async fn plan_version(&self, campaign: i64) -> Result<i64> {
+        sqlx::query_scalar!("SELECT plan_version FROM campaign WHERE id = $1", campaign)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| missing(campaign))
+    }
+
+    /// Replaces the plan that was changed on version `made_on`, or whatever it is where none is told; gives
+    /// its new version.
+    ///
+    /// # Errors
+    /// [`StoreError::Stale`] when somebody else was faster; there is none of that key, or the database is
+    /// away.
+    pub async fn save_plan(&self, campaign: i64, made_on: Option<i64>, plan: &Plan, who: &str) -> Result<i64> {
         let value = serde_json::to_value(plan)?;
         let mut tx = self.pool().begin().await?;
-        let done =
-            sqlx::query!("UPDATE campaign SET plan = $2 WHERE id = $1", campaign, value).execute(&mut *tx).await?;
-        if done.rows_affected() == 0 {
-            return Err(missing(campaign));
-        }
+        let done = sqlx::query_scalar!(
+            "UPDATE campaign SET plan = $2, plan_version = plan_version + 1
+             WHERE id = $1 AND plan_version = coalesce($3, plan_version) RETURNING plan_version",
+            campaign,
+            value,
+            made_on
+        )
+        .fetch_optional(&mut *tx)
+        .await?;
+        let Some(version) = done else {
+            drop(tx);
+            return Err(StoreError::Stale("plan", self.plan_version(campaign).await?));
+        };
         sqlx::query!(
             "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'plan', $3)",
             who,
@@ -145,7 +166,7 @@ impl Store {
         .execute(&mut *tx)
         .await?;
         tx.commit().await?;
-        Ok(())
+        Ok(version)
     }
 
     /// The report's own text and choices, as the page wrote them; none before the first time.
@@ -164,8 +185,10 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn save_report(&self, campaign: i64, report: &Value) -> Result<()> {
-        sqlx::query!("UPDATE campaign SET report = $2 WHERE id = $1", campaign, report).execute(self.pool()).await?;
-        Ok(())
+        let found = sqlx::query!("UPDATE campaign SET report = $2 WHERE id = $1", campaign, report)
+            .execute(self.pool())
+            .await?;
+        if found.rows_affected() == 0 { Err(missing(campaign)) } else { Ok(()) }
     }
 
     /// The machine's elements, as they were written.

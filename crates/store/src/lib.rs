@@ -3,6 +3,7 @@
 //! | module | what it holds |
 //! | --- | --- |
 //! | [`campaign`] | campaigns with rig, plan, report and saved recipes |
+//! | `owner` | the one process that works on a database |
 //! | [`rig`] | rigs with all their versions, rigs kept under a name, findings let pass |
 //! | [`sensor`] | the register of sensors |
 //! | [`run`] | runs and their channels, opening, closing, recovery |
@@ -18,6 +19,7 @@ pub mod calibration;
 pub mod campaign;
 pub mod chunk;
 pub mod find;
+mod owner;
 pub mod rig;
 pub mod run;
 pub mod schedule;
@@ -28,9 +30,13 @@ mod unpacked;
 pub mod watch;
 pub mod waveform;
 
-use sqlx::postgres::{PgConnectOptions, PgPool, PgPoolOptions};
+use owner::Ownership;
+use sqlx::Connection;
+use sqlx::postgres::{PgConnectOptions, PgConnection, PgPool, PgPoolOptions};
 use std::str::FromStr;
+use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::Mutex;
 use unpacked::UnpackedChunks;
 
 /// What can go wrong with the store.
@@ -42,18 +48,31 @@ pub enum StoreError {
     /// Its disk is full.
     #[error("the database's disk is full: {0}")]
     Full(String),
+    /// Another process works on it.
+    #[error("{0} works on this database already; stop it first, or give this one a database of its own (DATABASE_URL)")]
+    Owned(String),
     /// It answers, but something is not there.
     #[error("{0} is not there")]
     Missing(String),
     /// Somebody else changed it meanwhile.
-    #[error("somebody else changed the rig meanwhile; what is here now is version {0}")]
-    Stale(i64),
+    #[error("somebody else changed the {0} meanwhile; what is here now is version {1}")]
+    Stale(&'static str, i64),
     /// The change breaks a rule of the database.
     #[error("{0}")]
     Refused(String),
     /// Something stored cannot be read.
     #[error("stored data cannot be read: {0}")]
     Unreadable(String),
+    /// The database answers and will never take this.
+    #[error("the database does not take this: {0}")]
+    Fault(String),
+}
+
+impl StoreError {
+    /// Whether the same again may succeed later.
+    pub fn passes(&self) -> bool {
+        matches!(self, StoreError::Away(_) | StoreError::Full(_))
+    }
 }
 
 impl From<sqlx::Error> for StoreError {
@@ -67,9 +86,29 @@ impl From<sqlx::Error> for StoreError {
             sqlx::Error::Database(d) if d.is_unique_violation() => {
                 StoreError::Refused("that name is used already; allowed is one not used yet".into())
             }
-            // SQLSTATE 53100, disk_full.
-            sqlx::Error::Database(d) if d.code().as_deref() == Some("53100") => StoreError::Full(e.to_string()),
-            sqlx::Error::Decode(_) | sqlx::Error::ColumnDecode { .. } => StoreError::Unreadable(e.to_string()),
+            sqlx::Error::Database(d) if d.is_foreign_key_violation() => {
+                // What it would belong to: the constraint is named after the table and the column.
+                let owner = ["campaign", "run", "sensor", "rig", "schedule"];
+                let told = d.constraint().unwrap_or_default();
+                let found = owner.into_iter().find(|o| told.contains(&format!("_{o}")));
+                StoreError::Missing(format!("the {}", found.unwrap_or("row this belongs to")))
+            }
+            sqlx::Error::Database(d) => match d.code().as_deref().unwrap_or_default() {
+                // SQLSTATE disk_full; then broken connections, other resources, somebody stopping it, its
+                // disk, and what only happened at the same time as something else.
+                "53100" => StoreError::Full(e.to_string()),
+                code if ["08", "53", "57", "58", "40"].iter().any(|class| code.starts_with(class)) => {
+                    StoreError::Away(e.to_string())
+                }
+                _ => StoreError::Fault(e.to_string()),
+            },
+            sqlx::Error::Decode(_) | sqlx::Error::ColumnDecode { .. } | sqlx::Error::TypeNotFound { .. } => {
+                StoreError::Unreadable(e.to_string())
+            }
+            sqlx::Error::Encode(_) | sqlx::Error::ColumnNotFound(_) | sqlx::Error::ColumnIndexOutOfBounds { .. } => {
+                StoreError::Fault(e.to_string())
+            }
+            // Sockets, pools and the protocol: it may be there again the next moment.
             _ => StoreError::Away(e.to_string()),
         }
     }
@@ -89,6 +128,8 @@ pub type Result<T> = std::result::Result<T, StoreError>;
 pub struct Store {
     pool: PgPool,
     unpacked: UnpackedChunks,
+    ownership: Ownership,
+    asking: Arc<Mutex<Option<PgConnection>>>,
 }
 
 impl Store {
@@ -106,7 +147,12 @@ impl Store {
         let options = PgConnectOptions::from_str(url).map_err(|e| wrong(format!("cannot be read: {e}")))?;
         let pool =
             PgPoolOptions::new().max_connections(12).acquire_timeout(Duration::from_secs(4)).connect_lazy_with(options);
-        Ok(Store { pool, unpacked: UnpackedChunks::default() })
+        Ok(Store { pool, unpacked: UnpackedChunks::default(), ownership: Ownership::default(), asking: Arc::default() })
+    }
+
+    /// Whether this process owns the database.
+    pub(crate) fn ownership(&self) -> &Ownership {
+        &self.ownership
     }
 
     /// Chunks that were unpacked lately.
@@ -129,6 +175,21 @@ impl Store {
     pub async fn ping(&self) -> Result<()> {
         sqlx::query("SELECT 1").execute(&self.pool).await?;
         Ok(())
+    }
+
+    /// Whether the database answers now, asked over a connection of its own: a pool whose connections are
+    /// all at work says nothing of the database.
+    pub async fn answers(&self) -> bool {
+        let mut own = self.asking.lock().await;
+        if let Some(mut connection) = own.take()
+            && connection.ping().await.is_ok()
+        {
+            *own = Some(connection);
+            return true;
+        }
+        let options = self.pool.connect_options();
+        *own = PgConnection::connect_with(&options).await.ok();
+        own.is_some()
     }
 
     /// Folder the database writes to, where it may be known (the same machine, a private server).

@@ -87,7 +87,7 @@ impl Store {
         .await?;
         let Some(version) = version else {
             drop(tx);
-            return Err(StoreError::Stale(self.rig(campaign).await?.version));
+            return Err(StoreError::Stale("rig", self.rig(campaign).await?.version));
         };
         sqlx::query!(
             "INSERT INTO rig_version (campaign_id, version, rig, who, what) VALUES ($1, $2, $3, $4, $5)",

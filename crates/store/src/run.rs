@@ -93,6 +93,7 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn open_run(&self, new: &NewRun) -> Result<Run> {
+        self.ownership().check()?;
         let mut tx = self.pool().begin().await?;
         // The campaign's row is the lock that keeps two runs from taking one number.
         sqlx::query!("SELECT id FROM campaign WHERE id = $1 FOR UPDATE", new.campaign).fetch_one(&mut *tx).await?;
@@ -128,11 +129,22 @@ impl Store {
         Ok(run)
     }
 
+    /// Notes that a run keeps samples from now on, which it did not while it only waited.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn begin_run(&self, run: i64) -> Result<()> {
+        self.ownership().check()?;
+        sqlx::query!("UPDATE run SET begun = true WHERE id = $1", run).execute(self.pool()).await?;
+        Ok(())
+    }
+
     /// Closes a run with its length.
     ///
     /// # Errors
     /// The database is away.
     pub async fn close_run(&self, run: i64, samples: i64, whole: bool, because: &str) -> Result<()> {
+        self.ownership().check()?;
         let state = if whole { "whole" } else { "broken" };
         sqlx::query!(
             "UPDATE run SET state = $2, samples = $3, ended_because = $4 WHERE id = $1",
@@ -151,6 +163,7 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn delete_run(&self, run: i64) -> Result<()> {
+        self.ownership().check()?;
         sqlx::query!("DELETE FROM run WHERE id = $1", run).execute(self.pool()).await?;
         Ok(())
     }
@@ -162,7 +175,7 @@ impl Store {
     /// The database is away.
     pub async fn recover(&self) -> Result<Vec<i64>> {
         sqlx::query!(
-            "DELETE FROM run WHERE state = 'recording' AND NOT EXISTS (SELECT FROM chunk WHERE chunk.run_id = run.id)"
+            "DELETE FROM run WHERE state = 'recording' AND NOT begun AND NOT EXISTS (SELECT FROM chunk WHERE chunk.run_id = run.id)"
         )
         .execute(self.pool())
         .await?;

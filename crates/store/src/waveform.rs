@@ -51,6 +51,7 @@ impl Store {
     /// # Errors
     /// The database is away; nothing of this call is stored then.
     pub async fn append(&self, run: i64, chunks: &[PackedChunk], gaps: &[Gap], again: bool) -> Result<()> {
+        self.ownership().check()?;
         let mut tx = self.pool().begin().await?;
         if again {
             chunks.iter().for_each(|c| self.unpacked().forget((run, c.channel, c.first_sample)));

@@ -75,6 +75,7 @@ pub enum OrderTo {
 pub(super) enum Order {
     Address(Option<String>),
     Setup(Box<Setup>, Reply),
+    Consider(Box<Setup>, Reply),
     Arm(Reply),
     Record(Reply),
     Stop(Reply),
@@ -151,6 +152,14 @@ impl Capture {
     /// While recording, or when the front end refuses.
     pub async fn set_up(&self, setup: Setup) -> Result<(), CaptureError> {
         self.order(|r| Order::Setup(Box::new(setup), r)).await
+    }
+
+    /// Whether a set-up would be taken now, as far as that can be known without asking the front end.
+    ///
+    /// # Errors
+    /// As [`Capture::set_up`] while recording.
+    pub async fn consider(&self, setup: Setup) -> Result<(), CaptureError> {
+        self.order(|r| Order::Consider(Box::new(setup), r)).await
     }
 
     /// Gets ready to record.

@@ -13,6 +13,8 @@ use tokio::time::Instant;
 
 /// How often front ends are asked how they do.
 const CARE: Duration = Duration::from_secs(2);
+/// How long a front end that sent what cannot be is left alone.
+const AFTER_A_FAULT: Duration = Duration::from_secs(5);
 
 /// Takes over what a front end told; whether anything changed that is shown.
 fn told(u: &mut UnitStatus, state: &UnitState) -> bool {
@@ -172,6 +174,17 @@ impl Engine {
         self.status.send_modify(|s| s.link = LinkState::Connecting { address, says: says.into() });
     }
 
+    /// Ends what goes on for a fault, and connects anew after a while.
+    pub(super) fn faulted(&mut self, says: &str) {
+        tracing::warn!("{says}");
+        self.arm_again = false;
+        self.end_recording(false, says);
+        self.forget_link();
+        self.next_try = Instant::now() + AFTER_A_FAULT;
+        let address = self.address.clone().unwrap_or_default();
+        self.status.send_modify(|s| s.link = LinkState::Connecting { address, says: says.into() });
+    }
+
     /// Ends a recording that cannot go on; where triggers were waited for they will be again.
     pub(super) fn broken_off(&mut self, because: &str) {
         let triggers = self.setup.as_ref().is_some_and(|s| !s.plan.start.by_hand());
@@ -190,12 +203,17 @@ impl Engine {
         }
     }
 
-    pub(super) async fn set_up(&mut self, setup: Setup) -> Result<(), CaptureError> {
+    pub(super) fn consider(&self, setup: &Setup) -> Result<(), CaptureError> {
         let hardware = self.setup.as_ref().map(|s| settings(&s.rig, &s.plan));
         let changes = hardware != Some(settings(&setup.rig, &setup.plan));
         if changes && self.recording.is_some() {
             return refuse("a run is armed or recording; stop it before changing what is measured");
         }
+        Ok(())
+    }
+
+    pub(super) async fn set_up(&mut self, setup: Setup) -> Result<(), CaptureError> {
+        self.consider(&setup)?;
         self.setup = Some(setup);
         self.apply().await
     }

@@ -23,7 +23,9 @@ use chrono::{DateTime, Utc};
 use echo_job::rig::Cell;
 use echo_link::Settings;
 use echo_store::Store;
+use futures::FutureExt;
 use handle::{Memories, Options, Order, Setup, refuse};
+use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 use tokio::sync::{mpsc, oneshot, watch};
 use tokio::time::Instant;
@@ -123,18 +125,30 @@ impl Engine {
                     () = tokio::time::sleep_until(self.next_care), if !wants => Event::Care,
                 }
             };
-            match event {
-                Event::Order(None) => return,
-                Event::Order(Some(order)) => self.obey(order).await,
-                Event::Heard(Ok(heard)) => self.hear(heard),
-                Event::Heard(Err(e)) => self.link_lost(&e.to_string()),
-                Event::Care => self.care().await,
-                Event::Try => self.connect().await,
-                Event::Written => {
-                    self.writing = None;
-                    self.status.send_modify(|s| s.capture = CaptureState::Idle);
-                    self.armed_again().await;
-                }
+            if matches!(event, Event::Order(None)) {
+                return;
+            }
+            // A fault of our own costs the recording that goes on, not all that come after it.
+            if AssertUnwindSafe(self.act(event)).catch_unwind().await.is_err() {
+                tracing::error!("a fault in capture: the recording is ended, the front end connected anew");
+                self.faulted("a fault of Fleet Echo itself; everything up to here is kept");
+            }
+        }
+    }
+
+    async fn act(&mut self, event: Event) {
+        match event {
+            Event::Order(None) => {}
+            Event::Order(Some(order)) => self.obey(order).await,
+            Event::Heard(Ok(heard)) => self.hear(heard),
+            Event::Heard(Err(e @ ClientError::Fault(_))) => self.faulted(&e.to_string()),
+            Event::Heard(Err(e)) => self.link_lost(&e.to_string()),
+            Event::Care => self.care().await,
+            Event::Try => self.connect().await,
+            Event::Written => {
+                self.writing = None;
+                self.status.send_modify(|s| s.capture = CaptureState::Idle);
+                self.armed_again().await;
             }
         }
     }
@@ -158,6 +172,9 @@ impl Engine {
             Order::Setup(setup, reply) => {
                 let result = self.set_up(*setup).await;
                 let _ = reply.send(result);
+            }
+            Order::Consider(setup, reply) => {
+                let _ = reply.send(self.consider(&setup));
             }
             Order::Arm(reply) => {
                 let result = self.arm().await;

@@ -18,6 +18,9 @@ use tokio::time::Instant;
 /// How often the room on the disk is looked at.
 const ROOM: Duration = Duration::from_secs(1);
 
+/// How long the first word of a recording to the store may take.
+const NOTED: Duration = Duration::from_millis(500);
+
 impl Engine {
     async fn ready(&mut self) -> Result<(), CaptureError> {
         if self.recording.is_some() {
@@ -64,6 +67,10 @@ impl Engine {
         }
         if let Some(r) = &mut self.recording {
             r.session.fire("Record");
+            // From here on a crash leaves a row that says so; a store that is away is told of it later.
+            for k in &r.kept {
+                let _ = tokio::time::timeout(NOTED, self.store.begin_run(k.run)).await;
+            }
         }
         self.tell();
         Ok(())
@@ -191,6 +198,7 @@ impl Engine {
         let ended = r.session.push(block.sequence, block.first_sample, &self.counts, &block.over, locked);
         let held: u64 = r.kept.iter().map(|k| k.held.bytes.load(Ordering::Relaxed)).sum();
         let full = r.kept.iter().any(|k| k.held.full.load(Ordering::Relaxed));
+        let broken = r.kept.iter().find_map(|k| k.held.broken.get().cloned());
         let mut crowded = false;
         if r.next_room <= Instant::now() {
             r.next_room = Instant::now() + ROOM;
@@ -200,6 +208,8 @@ impl Engine {
         self.tell();
         if let Some(because) = ended {
             self.end_recording(true, because);
+        } else if let Some(says) = broken {
+            self.end_recording(false, &format!("{says}; everything up to there is kept"));
         } else if full || crowded {
             self.end_recording(false, "the disk is full; everything up to here is kept");
         } else if held > self.options.hold_bytes {

@@ -36,6 +36,43 @@ enum Fault {
     Silent,
     /// It tells that it has to stop after 20 blocks.
     Stops,
+    /// From block 20 on it sends what cannot be.
+    Sends(Nonsense),
+}
+
+/// What cannot be.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Nonsense {
+    /// The highest sequence there is.
+    LastNumber,
+    /// A leap of sequence and samples.
+    Leap,
+    /// A leap of samples alone.
+    LongGap,
+    /// No inputs.
+    NoInputs,
+    /// An input that it was not set to.
+    AnotherInput,
+    /// The same block for ever.
+    StandsStill,
+}
+
+impl Nonsense {
+    fn block(self, sequence: u64) -> Block {
+        let good = block(sequence, false).head().clone();
+        let with = |head: BlockHead| {
+            let counts = vec![vec![0; head.samples as usize]; head.inputs.len()];
+            Block::new(head, &counts).unwrap()
+        };
+        with(match self {
+            Nonsense::LastNumber => BlockHead { sequence: u64::MAX, ..good },
+            Nonsense::Leap => BlockHead { sequence: sequence + (1 << 62), first_sample: u64::MAX - 5, ..good },
+            Nonsense::LongGap => BlockHead { first_sample: good.first_sample + 15_360_000, ..good },
+            Nonsense::NoInputs => BlockHead { inputs: vec![], over: vec![], ..good },
+            Nonsense::AnotherInput => BlockHead { inputs: vec![1, 77], ..good },
+            Nonsense::StandsStill => block(19, false).head().clone(),
+        })
+    }
 }
 
 /// Input 1 counts its samples; input 2 counts them downwards.
@@ -114,7 +151,11 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
             }
             let loses = fault == Fault::Loses || (fault == Fault::LosesAndKeeps && !asked_again);
             let lost = loses && (30..33).contains(&sequence);
-            if !lost && framed.send(Frame::Block(block(sequence, sequence == 40))).await.is_err() {
+            let next = match fault {
+                Fault::Sends(nonsense) if sequence >= 20 => nonsense.block(sequence),
+                _ => block(sequence, sequence == 40),
+            };
+            if !lost && framed.send(Frame::Block(next)).await.is_err() {
                 return;
             }
             sequence += 1;
@@ -321,6 +362,44 @@ async fn silence_and_a_last_word_end_the_run_with_what_came() {
         let run = stage.store.run(ended.run_id).await.unwrap();
         assert_eq!((run.state.as_str(), run.samples), ("broken", 2000));
     }
+}
+
+#[tokio::test]
+async fn what_cannot_be_ends_the_recording_with_what_came() {
+    for (nonsense, says) in [
+        (Nonsense::LastNumber, "no clock has counted"),
+        (Nonsense::Leap, "no clock has counted"),
+        (Nonsense::LongGap, "a jump over"),
+        (Nonsense::NoInputs, "a block of 0 inputs"),
+        (Nonsense::AnotherInput, "input 77, which it was not set to"),
+        (Nonsense::StandsStill, "its sequence stands still"),
+    ] {
+        let stage = Stage::new("nonsense", Fault::Sends(nonsense), 60_000).await;
+        let ended = stage.recorded().await.ended.unwrap();
+        assert!(!ended.whole && ended.because.contains("the front end is at fault"), "{nonsense:?}: {ended:?}");
+        assert!(ended.because.contains(says), "{nonsense:?}: {}", ended.because);
+        let run = stage.store.run(ended.run_id).await.unwrap();
+        assert_eq!((run.state.as_str(), run.samples), ("broken", 2000), "{nonsense:?}");
+        // Capture is alive, and says why it is not connected.
+        assert!(stage.capture.record().await.unwrap_err().to_string().contains("no front end is connected"));
+    }
+}
+
+#[tokio::test]
+async fn what_the_database_will_never_take_ends_the_recording() {
+    let stage = Stage::new("permanent", Fault::None, 600_000).await;
+    stage.connected().await;
+    stage.capture.record().await.unwrap();
+    let run = match &stage.capture.status().borrow().capture {
+        CaptureState::Recording(p) => p.run_id,
+        other => panic!("{other:?}"),
+    };
+    // Somebody takes the run away while it is recorded: no later chunk can ever be stored.
+    stage.store.delete_run(run).await.unwrap();
+    stage.go.store(true, Ordering::SeqCst);
+    let ended = stage.until(|s| s.capture == CaptureState::Idle && s.ended.is_some()).await.ended.unwrap();
+    assert!(!ended.whole && ended.because.contains("could not be stored any further"), "{ended:?}");
+    assert!(ended.because.contains(&format!("run {run} is not there")), "{ended:?}");
 }
 
 #[tokio::test]

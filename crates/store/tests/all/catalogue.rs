@@ -55,7 +55,7 @@ async fn a_rig_is_not_overwritten_by_whoever_is_slower() {
     let version = store.save_rig(id, first.version, &mine, "me", "rig", serde_json::json!({})).await.unwrap();
     assert_eq!(version, first.version + 1);
     let late = store.save_rig(id, first.version, &first.rig, "you", "rig", serde_json::json!({})).await;
-    assert!(matches!(late, Err(StoreError::Stale(v)) if v == version), "{late:?}");
+    assert!(matches!(late, Err(StoreError::Stale("rig", v)) if v == version), "{late:?}");
     assert_eq!(store.rig(id).await.unwrap().rig, mine);
     let changes = store.changes(id, 10).await.unwrap();
     assert_eq!(changes.iter().map(|c| c.who.as_str()).collect::<Vec<_>>(), ["me"]);
@@ -68,8 +68,14 @@ async fn a_rig_is_not_overwritten_by_whoever_is_slower() {
 async fn plan_report_and_recipes_come_back() {
     let (store, id, _) = campaign("plan").await;
     let changed = Plan { length: Length::After { duration_s: 2.5 }, ..plan() };
-    store.save_plan(id, &changed, "me").await.unwrap();
-    assert_eq!(store.plan(id).await.unwrap(), changed);
+    let first = store.plan_version(id).await.unwrap();
+    let second = store.save_plan(id, Some(first), &changed, "me").await.unwrap();
+    assert_eq!((store.plan(id).await.unwrap(), store.plan_version(id).await.unwrap()), (changed.clone(), second));
+    let late = store.save_plan(id, Some(first), &plan(), "you").await;
+    assert!(matches!(late, Err(StoreError::Stale("plan", v)) if v == second), "{late:?}");
+    assert_eq!(store.plan(id).await.unwrap(), changed, "nothing was written over");
+    store.save_plan(id, None, &changed, "whoever tells no version").await.unwrap();
+    assert!(matches!(store.save_plan(-1, None, &changed, "me").await, Err(StoreError::Missing(_))));
     assert_eq!(store.report(id).await.unwrap(), None);
     let report = serde_json::json!({ "title": "a" });
     store.save_report(id, &report).await.unwrap();

@@ -43,7 +43,10 @@ async fn every_version_can_be_read_again() {
     let all = store.rig_versions(id, 10).await.unwrap();
     assert_eq!(all.iter().map(|v| v.version).collect::<Vec<_>>(), [2, 1]);
     assert_eq!((all[0].what.as_str(), all[1].what.as_str()), ("a wider range", "laid"));
-    assert!(matches!(store.save_rig(id, 1, &changed, "Bo", "late", Value::Null).await, Err(StoreError::Stale(2))));
+    assert!(matches!(
+        store.save_rig(id, 1, &changed, "Bo", "late", Value::Null).await,
+        Err(StoreError::Stale("rig", 2))
+    ));
     assert_eq!(store.rig_versions(id, 10).await.unwrap().len(), 2, "what was refused leaves no version");
     assert!(matches!(store.rig_at(id, 99).await, Err(StoreError::Missing(_))));
 }

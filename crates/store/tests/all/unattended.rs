@@ -202,8 +202,13 @@ async fn a_run_that_only_waited_is_not_recovered() {
     let chunks = [pack(1, 0, &counts, false).unwrap(), pack(2, 0, &counts, false).unwrap()];
     store.append(kept.id, &chunks, &[], false).await.unwrap();
     store.write_takes(waited.id, &[take(1, 0, None)]).await.unwrap();
+    let just_begun = open(&store, id, "D", Some(waited.id), 1).await;
+    store.begin_run(just_begun.id).await.unwrap();
     store.recover().await.unwrap();
     assert!(store.run(waited.id).await.is_err(), "nothing was kept, nothing is left");
+    let began = store.run(just_begun.id).await.unwrap();
+    assert_eq!((began.state.as_str(), began.samples), ("broken", 0), "it was recorded, though no chunk was whole");
+    assert!(began.ended_because.unwrap().contains("stopped while recording"));
     let after = store.run(kept.id).await.unwrap();
     assert_eq!((after.state.as_str(), after.samples), ("broken", 1024));
 }
