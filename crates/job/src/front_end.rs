@@ -1,7 +1,7 @@
 //! What acquisition hardware offers and how it does, as far as the rules need to know.
 
 use crate::Refusal;
-use crate::rig::Coupling;
+use crate::coupling::Coupling;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

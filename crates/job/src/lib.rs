@@ -6,6 +6,7 @@
 pub mod align;
 pub mod analysis;
 pub mod caution;
+pub mod coupling;
 pub mod event;
 pub mod front_end;
 pub mod impact;

@@ -12,6 +12,7 @@ use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
+use echo_signal::rotation::vold_kalman::{OrderFilter, Poles, follow};
 use echo_signal::shock::{ShockSettings, shock_response};
 use echo_signal::spectrum::{Averaging, Complex64, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
@@ -110,6 +111,15 @@ fn orders(c: &mut Criterion) {
                 .map(|x| order_cut(x, &sampler, &steps, &[1.0, 2.0, 4.0, 8.0], block))
                 .collect::<echo_signal::Result<Vec<_>>>()
         });
+    });
+    let curve = AngleCurve::new(&times, &angles, 0.0).expect("pulses in order");
+    let sampler = AngleSampler::new(&curve, samples_for(10.0), RATE, n).expect("a stretch of turns");
+    let even = sampler.resample(&channels.iter().map(Vec::as_slice).collect::<Vec<_>>()).expect("samples");
+    let places: Vec<f64> = (0..sampler.len()).map(|k| sampler.angle_rev(k)).collect();
+    let phases: Vec<Vec<f64>> = [1.0, 2.0, 4.0, 8.0].iter().map(|o| places.iter().map(|a| o * a).collect()).collect();
+    let even: Vec<&[f64]> = even.iter().map(Vec::as_slice).collect();
+    group.bench_function("four orders followed together, the same at even angle", |b| {
+        b.iter(|| follow(&even, &places, &phases, OrderFilter { bandwidth: 0.1, poles: Poles::Two }));
     });
     group.finish();
 }

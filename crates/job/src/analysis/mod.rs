@@ -14,6 +14,7 @@ pub mod result;
 pub mod source;
 pub mod thin;
 
+pub use prepare::held_bytes;
 pub use result::Analysis;
 pub use source::{Memory, Source, SourceChannel, SourceInfo};
 

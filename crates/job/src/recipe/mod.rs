@@ -9,6 +9,7 @@ pub mod rotation;
 pub mod spectral;
 pub mod steps;
 pub mod time;
+mod window;
 
 pub use rotation::{
     AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho, TrackMethod,
@@ -16,13 +17,14 @@ pub use rotation::{
 pub use spectral::{
     AveragingName, Blocks, CepstrumRecipe, CrossRecipe, EnvelopeOutput, EnvelopeRecipe, EstimatorName, FormName,
     OctaveAveraging, OctaveRecipe, References, ResponseRecipe, ScalingName, SpectrogramRecipe, SpectrumRecipe,
-    TakeBlocks, WindowName, Zoom,
+    TakeBlocks, Zoom,
 };
 pub use steps::{Design, Step};
 pub use time::{
     ArrivalsSettings, CountsAs, DetectorName, DistributionKind, DistributionSettings, LevelSettings, PickName,
     RainflowSettings, Reduce, ResidueName, ShockRecipe, StatisticsSettings, Take, WaveformSettings,
 };
+pub use window::WindowName;
 
 use crate::Refusal;
 use crate::math::MathChannel;

@@ -1,6 +1,6 @@
 //! Lenses of speed and orders.
 
-use super::spectral::WindowName;
+use super::window::WindowName;
 use echo_signal::rotation::vold_kalman::{OrderFilter, Poles};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;

@@ -171,8 +171,12 @@ fn reduced(band: &Functions, settings: PoleSettings) -> DMatrix<f64> {
     whole
 }
 
-/// Factors of a matrix that is positive but for rounding.
+/// Factors of a matrix that is positive but for rounding. One whose numbers have run out of what can be
+/// written, which no lifting mends, has those of a unit matrix.
 fn positive(mut matrix: DMatrix<f64>) -> Cholesky<f64, nalgebra::Dyn> {
+    if matrix.iter().any(|x| !x.is_finite()) {
+        matrix = DMatrix::identity(matrix.nrows(), matrix.ncols());
+    }
     let mean = matrix.diagonal().mean().max(f64::MIN_POSITIVE);
     let mut lift = 1e-14 * mean;
     loop {

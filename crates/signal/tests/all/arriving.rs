@@ -1,23 +1,8 @@
 //! Arrivals of bursts of many shapes in noise: how early or late, and whether the uncertainty holds.
 
+use crate::common::Dice;
 use echo_signal::arrivals::{Pick, arrival};
 use std::f64::consts::{E, PI, TAU};
-
-/// Numbers from a fixed seed.
-struct Dice(u64);
-
-impl Dice {
-    fn even(&mut self) -> f64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 >> 11) as f64 / (1u64 << 53) as f64
-    }
-
-    fn gauss(&mut self) -> f64 {
-        (-2.0 * (1.0 - self.even()).ln()).sqrt() * (TAU * self.even()).cos()
-    }
-}
 
 /// A burst by the time from its onset in periods.
 type Shape = fn(f64) -> f64;
@@ -50,9 +35,9 @@ fn repeats(shape: Shape, db: f64, period: f64, count: u64) -> (f64, f64, f64) {
     for k in 0..count {
         let mut dice = Dice(0x9e37_79b9_7f4a_7c15u64.wrapping_mul(k + 1) | 1);
         for _ in 0..10 {
-            dice.even();
+            dice.roll();
         }
-        let onset = 15.0 * period + dice.even();
+        let onset = 15.0 * period + dice.roll();
         let x: Vec<f64> = (0..(38.0 * period) as usize)
             .map(|i| {
                 let u = (i as f64 - onset) / period;

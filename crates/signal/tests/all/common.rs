@@ -69,3 +69,21 @@ pub fn cut(n: usize, cuts: &[usize]) -> Vec<Range<usize>> {
     out.push(at..n);
     out
 }
+
+/// Numbers from a seed that is not 0.
+pub struct Dice(pub u64);
+
+impl Dice {
+    /// Even between 0 and 1.
+    pub fn roll(&mut self) -> f64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 >> 11) as f64 / (1u64 << 53) as f64
+    }
+
+    /// Gaussian of mean 0 and deviation 1.
+    pub fn gauss(&mut self) -> f64 {
+        (-2.0 * (1.0 - self.roll()).ln()).sqrt() * (TAU * self.roll()).cos()
+    }
+}

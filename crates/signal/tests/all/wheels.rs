@@ -1,6 +1,7 @@
 //! Wheels as they are on machines: uneven, with a gap, from standstill, with pulses that are dropped
 //! or doubled. The angle is true, or it is said where it is not.
 
+use crate::common::Dice;
 use echo_signal::rotation::curve::{ANGLE_SMOOTHING_REV, AngleCurve, BANDWIDTH, speed_smoothing_rev};
 use echo_signal::rotation::live::LiveWheel;
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
@@ -25,7 +26,7 @@ struct Shaft {
     swing_hz: f64,
     length_s: f64,
     /// Widest gap between pulses, revolutions. What swings faster than a quarter of the pulses nobody
-    /// can see: the shaft does so only where it turns fast enough.
+    /// can see: the shaft does so only where it turns fast enough, and begins to slowly.
     gap_rev: f64,
 }
 
@@ -34,7 +35,7 @@ impl Shaft {
         let u = (t / self.climb_s).clamp(0.0, 1.0);
         let shape = if self.soft { u * u * (3.0 - 2.0 * u) } else { u };
         let base = self.from + self.climb * shape;
-        let seen = (base / (4.0 * self.swing_hz * self.gap_rev) - 1.0).clamp(0.0, 1.0);
+        let seen = ((base / (4.0 * self.swing_hz * self.gap_rev) - 1.0) / 3.0).clamp(0.0, 1.0);
         base * (1.0 + self.swing * seen * seen * (3.0 - 2.0 * seen) * (TAU * self.swing_hz * t).sin())
     }
 
@@ -80,18 +81,6 @@ impl Turned {
             if off < 0.0 { lo = mid } else { hi = mid }
         }
         0.5 * (lo + hi)
-    }
-}
-
-/// Deterministic numbers between 0 and 1.
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self) -> f64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 >> 11) as f64 / (1u64 << 53) as f64
     }
 }
 
