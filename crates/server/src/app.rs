@@ -2,13 +2,16 @@
 
 use crate::batch::Batches;
 use crate::going::Going;
+use crate::health::Pulse;
 use crate::kept::KeptResults;
 use crate::watch::WatchedNow;
+use crate::work::budget::Budget;
 use echo_capture::discover::Discovery;
 use echo_capture::{Capture, Setup};
 use echo_job::math::MathChannel;
 use echo_job::watch::Zone;
 use echo_store::Store;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -24,6 +27,16 @@ pub struct Config {
     pub page: PathBuf,
     /// Front ends found on the network.
     pub discovery: Discovery,
+    /// Names under which the server may be reached, besides its addresses and `localhost`.
+    pub names: Vec<String>,
+    /// Memory and processor of analyses.
+    pub budget: Budget,
+}
+
+/// The turn to change what is measured, until it is dropped.
+#[derive(Debug)]
+pub(crate) struct Turn {
+    _held: tokio::sync::OwnedMutexGuard<()>,
 }
 
 /// A campaign's computed channels.
@@ -48,6 +61,14 @@ pub struct App {
     math: Arc<Mutex<Option<MathOf>>>,
     /// Lists of results being made.
     pub(crate) batches: Batches,
+    /// Whether the database answers.
+    pub pulse: Pulse,
+    /// Memory and processor of analyses.
+    pub(crate) budget: Budget,
+    /// Whose turn it is to change what is measured.
+    turn: Arc<tokio::sync::Mutex<()>>,
+    /// Tasks that had to be started again, and how often.
+    broken: Arc<Mutex<BTreeMap<&'static str, u32>>>,
 }
 
 impl App {
@@ -56,6 +77,7 @@ impl App {
         App {
             store,
             capture,
+            budget: config.budget.clone(),
             config: Arc::new(config),
             setup: Arc::default(),
             disk: Arc::default(),
@@ -64,12 +86,38 @@ impl App {
             going: Going::default(),
             math: Arc::default(),
             batches: Batches::default(),
+            pulse: Pulse::default(),
+            turn: Arc::default(),
+            broken: Arc::default(),
         }
     }
 
     /// Folder of the built page.
     pub fn page(&self) -> &Path {
         &self.config.page
+    }
+
+    /// Names under which the server may be reached.
+    pub fn names(&self) -> Arc<Vec<String>> {
+        Arc::new(self.config.names.clone())
+    }
+
+    /// Waits for the turn to change what is measured: what is read, stored and set on the front end while it
+    /// is held belongs together.
+    pub(crate) async fn turn(&self) -> Turn {
+        Turn { _held: self.turn.clone().lock_owned().await }
+    }
+
+    /// Notes that a task had to be started again.
+    pub(crate) fn broke(&self, task: &'static str) {
+        *self.broken.lock().unwrap_or_else(PoisonError::into_inner).entry(task).or_default() += 1;
+    }
+
+    /// What of the server broke since it was started, in a sentence.
+    pub fn faults(&self) -> Option<String> {
+        let broken = self.broken.lock().unwrap_or_else(PoisonError::into_inner);
+        let all: Vec<String> = broken.iter().map(|(task, times)| format!("{task} ({times} ×)")).collect();
+        (!all.is_empty()).then(|| format!("started again after a fault of Fleet Echo: {}", all.join(", ")))
     }
 
     /// Front ends found on the network.
@@ -141,7 +189,7 @@ impl App {
     ///
     /// # Errors
     /// The campaign is not there, or a run is going.
-    pub async fn choose(&self, campaign: i64) -> Result<(), crate::api::ApiError> {
+    pub async fn choose(&self, campaign: i64) -> Result<(), crate::error::ApiError> {
         let rig = self.store.rig(campaign).await?.rig;
         let plan = self.store.plan(campaign).await?;
         self.set_up(Setup { campaign, rig, plan }).await?;

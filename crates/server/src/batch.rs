@@ -1,9 +1,9 @@
 //! One recipe over many runs, or kept results made again: one after the other in the background.
 
 use crate::App;
-use crate::api::ApiError;
-use crate::api::runs::{make, names_of};
+use crate::error::ApiError;
 use crate::going::Watched;
+use crate::work::results::{make, names_of};
 use echo_job::analysis::thin::thinned;
 use echo_job::recipe::Recipe;
 use serde::Serialize;

@@ -21,7 +21,7 @@ pub async fn follow(app: App) {
     }
 }
 
-async fn once(app: &App) -> Result<(), crate::api::ApiError> {
+async fn once(app: &App) -> Result<(), crate::error::ApiError> {
     let Some(setup) = app.setup() else { return Ok(()) };
     let smart = smart_sensors(app);
     let known = app.store.sensors().await?;
@@ -42,7 +42,8 @@ async fn once(app: &App) -> Result<(), crate::api::ApiError> {
     }
     let words: Vec<String> = moves.iter().map(|(from, to)| format!("{from} to {to}")).collect();
     let what = format!("a smart sensor moved from input {}", words.join(", "));
-    write(app, setup.campaign, "smart sensor", &what, |rig, front_end, _| {
+    let turn = app.turn().await;
+    write(app, turn, setup.campaign, "smart sensor", &what, |rig, front_end, _| {
         Ok(rig.edited(&moved(rig, &moves), front_end))
     })
     .await?;

@@ -3,21 +3,30 @@
 pub mod api;
 mod app;
 mod batch;
+pub mod error;
 mod follow;
 mod going;
+pub mod health;
 mod kept;
 mod live;
 mod rounds;
 pub mod run_source;
+mod strangers;
 pub mod watch;
+pub mod work;
 
 pub use app::{App, Config, free_space};
 pub use follow::follow;
 pub use rounds::keep_rounds;
 
 use axum::Router;
-use axum::http::{HeaderValue, header};
+use axum::extract::{Request, State};
+use axum::http::{HeaderName, HeaderValue, header};
+use axum::middleware::{Next, from_fn_with_state};
+use axum::response::{IntoResponse, Response};
+use echo_store::StoreError;
 use tower_http::CompressionLevel;
+use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
 use tower_http::services::{ServeDir, ServeFile};
@@ -26,16 +35,39 @@ use tower_http::set_header::SetResponseHeaderLayer;
 /// The whole application as one router.
 pub fn router(app: App) -> Router {
     let page = app.page().to_path_buf();
+    let names = app.names();
     let index = ServeFile::new(page.join("index.html"));
     let squeeze = DefaultPredicate::new().and(NotForContentType::const_new("application/octet-stream"));
     Router::new()
-        .nest("/api", api::router())
+        .nest("/api", api::router().layer(from_fn_with_state(app.clone(), fail_fast)))
         .route("/api/live", axum::routing::get(live::live))
         .with_state(app)
         .fallback_service(ServeDir::new(page).fallback(index))
         .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(squeeze))
-        .layer(SetResponseHeaderLayer::overriding(
-            header::CONTENT_SECURITY_POLICY,
-            HeaderValue::from_static("default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-src 'self' blob:; object-src 'self' blob:"),
-        ))
+        .layer(CatchPanicLayer::custom(strangers::broken))
+        .layer(from_fn_with_state(names, strangers::guard))
+        .layer(told(header::CONTENT_SECURITY_POLICY, POLICY))
+        .layer(told(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
+        .layer(told(header::X_FRAME_OPTIONS, "DENY"))
+        .layer(told(header::REFERRER_POLICY, "same-origin"))
+}
+
+/// What a page of this server may load, and who may show it in a frame: nobody.
+const POLICY: &str = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; frame-src 'self' blob:; object-src 'self' blob:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'";
+
+fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderValue> {
+    SetResponseHeaderLayer::overriding(name, HeaderValue::from_static(value))
+}
+
+/// What answers without the database: it shows its state, or takes an order to capture.
+const WITHOUT: [&str; 4] = ["/status", "/capture", "/front-ends", "/openapi.json"];
+
+/// Tells at once that the database is away, where that is known, instead of waiting for it again.
+async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {
+    let path = request.uri().path();
+    let path = path.strip_prefix("/api").unwrap_or(path);
+    if !WITHOUT.iter().any(|p| path.starts_with(p)) && health::away(&app).await {
+        return error::ApiError::from(StoreError::Away("it has not answered for a while".into())).into_response();
+    }
+    next.run(request).await
 }

@@ -4,7 +4,7 @@
 //! the next round; those that fell into its absence are marked as missed.
 
 use crate::App;
-use crate::api::ApiError;
+use crate::error::ApiError;
 use crate::run_source::calibrated;
 use chrono::Utc;
 use echo_capture::{CaptureState, Setup};

@@ -99,6 +99,11 @@ const COLUMNS: u16 = 12;
 /// Most displays of a bench.
 const MOST: usize = 24;
 
+/// Whether something of this place, width and height has room on a bench.
+pub(super) fn fits([x, y, w, h]: [u16; 4]) -> bool {
+    (1..=COLUMNS).contains(&w) && x <= COLUMNS - w && (1..=60).contains(&h) && y <= 600
+}
+
 impl Bench {
     fn check(&self) -> Result<(), Refusal> {
         let wrong = |says: String| Err(Refusal::new("panes", says));
@@ -106,7 +111,7 @@ impl Bench {
             return wrong(format!("the bench has {} displays; allowed are up to {MOST}", self.panes.len()));
         }
         for p in &self.panes {
-            if p.w == 0 || p.h == 0 || p.x + p.w > COLUMNS || p.h > 60 || p.y > 600 {
+            if !fits([p.x, p.y, p.w, p.h]) {
                 return wrong(format!(
                     "a display of {} × {} at {}, {} does not fit a bench of {COLUMNS} columns",
                     p.w, p.h, p.x, p.y

@@ -23,14 +23,22 @@ pub struct StatusBody {
     pub campaign: Option<i64>,
     /// Where the worst watched quantity stands.
     pub alarm: Zone,
+    /// What of the server had to be started again, in a sentence.
+    pub faults: Option<String>,
 }
 
 /// What is going on.
 #[utoipa::path(get, operation_id = "read_status", path = "/api/status", responses((status = 200, body = StatusBody)))]
 pub async fn status(State(app): State<App>) -> Json<StatusBody> {
-    let store = app.store.ping().await.is_ok();
+    let store = crate::health::answers(&app).await;
     let status = app.capture.status().borrow().clone();
-    Json(StatusBody { status, store, campaign: app.setup().map(|s| s.campaign), alarm: app.worst() })
+    Json(StatusBody {
+        status,
+        store,
+        campaign: app.setup().map(|s| s.campaign),
+        alarm: app.worst(),
+        faults: app.faults(),
+    })
 }
 
 /// Front ends found on the network.

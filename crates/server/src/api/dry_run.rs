@@ -8,8 +8,11 @@ use echo_capture::{CaptureState, Progress, Setup};
 use echo_job::Refusal;
 use echo_job::plan::{Length, Plan};
 use echo_job::trigger::Trigger;
+use futures::FutureExt;
 use serde::{Deserialize, Serialize};
+use std::panic::AssertUnwindSafe;
 use std::time::{Duration, Instant};
+use tokio::sync::oneshot;
 use utoipa::ToSchema;
 
 /// How long to try.
@@ -72,16 +75,56 @@ pub async fn run(State(app): State<App>, Json(d): Json<DryRun>) -> Result<Json<B
         run_kind: "dry run".into(),
         ..setup.plan.clone()
     };
-    let own = setup.clone();
-    app.capture.set_up(Setup { plan, ..setup }).await?;
+    // In a task of its own, so that it is cleared away though nobody waits for it any more.
+    let (asked, gone) = oneshot::channel::<()>();
+    let run = tokio::spawn(async move { borrowed(&app, Setup { plan, ..setup }, gone).await });
+    let result = run.await.map_err(|e| ApiError::fault(e.to_string()))?;
+    drop(asked);
+    result.map(Json)
+}
+
+/// Runs with a set-up that is not the campaign's own, until it is measured or who asked is gone; then the
+/// own one is in force again, whatever came of it.
+async fn borrowed(app: &App, setup: Setup, gone: oneshot::Receiver<()>) -> Result<Budget, ApiError> {
+    app.capture.set_up(setup).await?;
     let begun = (Instant::now(), processor_s());
     let result = match app.capture.record().await {
-        Ok(()) => measure(&app, begun).await,
+        Ok(()) => {
+            let measured = async {
+                tokio::select! {
+                    result = measure(app, begun) => result,
+                    _ = gone => Err(ApiError::conflict("nobody waits for the dry run any more")),
+                }
+            };
+            let result = AssertUnwindSafe(measured).catch_unwind().await;
+            if !matches!(result, Ok(Ok(_))) {
+                clear_away(app).await;
+            }
+            result.unwrap_or_else(|_| Err(ApiError::fault("the dry run broke")))
+        }
+        // A recording that goes on is not ours to end.
         Err(e) => Err(e.into()),
     };
-    // Whatever came of it, the plan is the campaign's own again.
-    let _ = app.capture.set_up(own).await;
-    result.map(Json)
+    if let Some(own) = app.setup() {
+        let _ = app.capture.set_up(own).await;
+    }
+    result
+}
+
+/// Ends a dry run that is still going and lets its runs go.
+async fn clear_away(app: &App) {
+    let runs: Vec<i64> = match &app.capture.status().borrow().capture {
+        CaptureState::Recording(p) | CaptureState::Armed(p) | CaptureState::Writing(p) => {
+            p.recorders.iter().map(|r| r.run_id).collect()
+        }
+        CaptureState::Idle => Vec::new(),
+    };
+    let _ = app.capture.stop().await;
+    let mut status = app.capture.status();
+    let _ = status.wait_for(|s| s.capture == CaptureState::Idle).await;
+    for run in runs {
+        let _ = app.store.delete_run(run).await;
+    }
 }
 
 async fn measure(app: &App, (begun, processor): (Instant, f64)) -> Result<Budget, ApiError> {

@@ -4,7 +4,6 @@ pub mod benches;
 pub mod campaigns;
 pub mod capture;
 pub mod dry_run;
-mod error;
 pub mod export;
 pub mod find;
 pub mod front_ends;
@@ -23,7 +22,7 @@ pub mod study;
 pub mod tachos;
 pub mod watch;
 
-pub use error::{ApiError, ErrorBody};
+pub use crate::error::{ApiError, ErrorBody};
 
 use crate::App;
 use axum::http::header;

@@ -5,7 +5,7 @@ use crate::App;
 use crate::going::{Hangup, Watched};
 use crate::run_source::{RunSource, calibrated};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use echo_capture::Setup;
 use echo_job::Refusal;
@@ -19,13 +19,15 @@ use echo_job::trigger::{Detector, Takes, Trigger};
 use echo_job::unit::find;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// A plan with what follows from it.
 #[derive(Serialize, ToSchema)]
 pub struct PlanBody {
     /// The plan.
     pub plan: Plan,
+    /// Its version: a change tells which it was made on.
+    pub version: i64,
     /// What follows.
     pub sums: PlanSums,
     /// Rates the front end offers, Hz.
@@ -34,45 +36,75 @@ pub struct PlanBody {
     pub unfit: Option<String>,
 }
 
-async fn body(app: &App, id: i64, plan: Plan) -> Result<PlanBody, ApiError> {
+async fn body(app: &App, id: i64, version: i64, plan: Plan) -> Result<PlanBody, ApiError> {
     let rig = app.store.rig(id).await?.rig;
     let offer = app.capture.front_end();
     let sums = plan.sums(&rig, offer.as_ref().map_or(USUAL_CLEAN_SHARE, |f| f.clean_share), app.free_bytes().await);
     let unfit = plan.check_with(&rig).err().map(|e| e.says);
-    Ok(PlanBody { plan, sums, rates_hz: offer.map(|f| f.rates_hz).unwrap_or_default(), unfit })
+    Ok(PlanBody { plan, version, sums, rates_hz: offer.map(|f| f.rates_hz).unwrap_or_default(), unfit })
 }
 
 /// The plan of a campaign.
 #[utoipa::path(get, operation_id = "read_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), responses((status = 200, body = PlanBody)))]
 pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<PlanBody>, ApiError> {
+    // The version first: a plan that is newer than it is only refused once more.
+    let version = app.store.plan_version(id).await?;
     let plan = app.store.plan(id).await?;
-    Ok(Json(body(&app, id, plan).await?))
+    Ok(Json(body(&app, id, version, plan).await?))
+}
+
+/// On what a plan was changed.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct MadeOn {
+    /// Version of the plan that was changed; left out, it is written over whatever is there.
+    made_on: Option<i64>,
 }
 
 /// Replaces the plan.
-#[utoipa::path(put, operation_id = "save_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), request_body = Plan,
+#[utoipa::path(put, operation_id = "save_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path), MadeOn), request_body = Plan,
     responses((status = 200, body = PlanBody), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
 pub async fn save(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(MadeOn { made_on }): Query<MadeOn>,
     headers: HeaderMap,
     Json(plan): Json<Plan>,
 ) -> Result<Json<PlanBody>, ApiError> {
     plan.check(app.capture.front_end().as_ref())?;
+    let who = who(&headers);
+    // To its end even if who asked is gone by then: what is stored is what is in force.
+    let version = tokio::spawn({
+        let (app, plan) = (app.clone(), plan.clone());
+        async move { stored(&app, id, made_on, plan, &who).await }
+    });
+    let version = version.await.map_err(|e| ApiError::fault(e.to_string()))??;
+    Ok(Json(body(&app, id, version, plan).await?))
+}
+
+async fn stored(app: &App, id: i64, made_on: Option<i64>, plan: Plan, who: &str) -> Result<i64, ApiError> {
+    let _turn = app.turn().await;
     let rig = app.store.rig(id).await?.rig;
+    let before = app.store.plan(id).await?;
     // A channel that was switched off since must not keep the rest of the plan from being changed:
     // what is missed already is told, and refused when it is armed.
     let mut all_on = rig.clone();
     all_on.channels.iter_mut().for_each(|c| c.on = true);
     plan.check_with(&all_on)?;
-    if app.store.plan(id).await?.check_with(&rig).is_ok() {
+    if before.check_with(&rig).is_ok() {
         plan.check_with(&rig)?;
     }
-    if let Some(setup) = app.setup().filter(|s| s.campaign == id) {
-        app.set_up(Setup { plan: plan.clone(), ..setup }).await?;
+    let wanted = app.setup().filter(|s| s.campaign == id).map(|s| Setup { plan: plan.clone(), ..s });
+    if let Some(setup) = &wanted {
+        app.capture.consider(setup.clone()).await?;
     }
-    app.store.save_plan(id, &plan, &who(&headers)).await?;
-    Ok(Json(body(&app, id, plan).await?))
+    let version = app.store.save_plan(id, made_on, &plan, who).await?;
+    let Some(setup) = wanted else { return Ok(version) };
+    let Err(refused) = app.set_up(setup.clone()).await else { return Ok(version) };
+    // What the front end does not take is not in force.
+    app.store.save_plan(id, Some(version), &before, "Fleet Echo").await?;
+    let _ = app.set_up(Setup { plan: before, ..setup }).await;
+    Err(refused.into())
 }
 
 /// A length as it was typed.

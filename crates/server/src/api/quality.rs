@@ -1,19 +1,20 @@
 //! What is wrong with a run along its time, where it lies over another one, and computed channels.
 
-use super::runs::{make, names_of};
-use super::study::tacho_of;
 use super::{ApiError, who};
 use crate::App;
 use crate::going::Watched;
 use crate::live::COMPUTED_FROM;
 use crate::run_source::calibrated;
+use crate::work::computed::{RunMath, computed};
+use crate::work::results::{analysed, make};
+use crate::work::turning::tacho_of;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use echo_job::Refusal;
 use echo_job::align::same_speed;
 use echo_job::analysis::Analysis;
-use echo_job::math::{Known, MathChannel, formulas};
+use echo_job::math::{Known, MathChannel};
 use echo_job::recipe::Recipe;
 use echo_job::unit::Quantity;
 use echo_signal::impact::{SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit};
@@ -203,40 +204,7 @@ fn none(field: &str, run: i32, what: &str) -> ApiError {
 async fn speed_of(app: &App, run: &Run) -> Result<Arc<Analysis>, ApiError> {
     let tacho = tacho_of(app, run).await?.ok_or_else(|| none("speed", run.number, "no tachometer"))?;
     let recipe = serde_json::json!({ "lens": "speed", "tacho": tacho });
-    super::runs::analysed(app, run.id, recipe, &Arc::new(Watched::default())).await
-}
-
-/// A computed channel as a run has it.
-#[derive(Debug, Clone, Serialize, ToSchema)]
-pub struct RunMath {
-    /// Its number in recipes for this run; none where it cannot be computed.
-    pub channel: Option<u32>,
-    /// Name and formula.
-    #[serde(flatten)]
-    pub math: MathChannel,
-    /// Unit of its values.
-    pub unit: String,
-    /// Why it cannot be computed.
-    pub refused: Option<String>,
-}
-
-/// Computed channels over given ones: those that can be computed are numbered on.
-pub fn computed(known: &[Known], math: Vec<MathChannel>) -> Vec<RunMath> {
-    let mut taken: Vec<MathChannel> = Vec::new();
-    math.into_iter()
-        .map(|m| {
-            let mut with = taken.clone();
-            with.push(m.clone());
-            match formulas(known, &with) {
-                Ok(all) => {
-                    taken = with;
-                    let unit = all.last().map_or_else(String::new, |f| f.unit().to_string());
-                    RunMath { channel: Some((known.len() + taken.len()) as u32), math: m, unit, refused: None }
-                }
-                Err(e) => RunMath { channel: None, math: m, unit: String::new(), refused: Some(e.says) },
-            }
-        })
-        .collect()
+    analysed(app, run.id, recipe, &Arc::new(Watched::default())).await
 }
 
 /// Computed channels of a campaign, numbered as live displays take them.
@@ -295,55 +263,9 @@ pub async fn save_math(
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// Computed channels as a run has them.
-///
-/// # Errors
-/// The database is away.
-pub async fn math_of(app: &App, run: &Run) -> Result<Vec<RunMath>, ApiError> {
-    let math = app.store.math(run.campaign_id).await?;
-    if math.is_empty() {
-        return Ok(Vec::new());
-    }
-    let all = calibrated(&app.store, run.id).await?;
-    let known: Vec<Known> =
-        all.into_iter().map(|c| Known { name: c.recorded.row.name, unit: c.recorded.row.unit }).collect();
-    Ok(computed(&known, math))
-}
-
-/// The recipe as this run takes it, where it was written for the channels of another one.
-///
-/// # Errors
-/// A channel this run does not have.
-pub async fn numbered(app: &App, recipe: Recipe, from: i64, to: i64) -> Result<Recipe, ApiError> {
-    Ok(recipe.for_channels(&names_of(app, from).await?, &names_of(app, to).await?)?)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn what_cannot_be_computed_takes_no_number() {
-        let known: Vec<Known> =
-            [("top", "m/s²"), ("tacho", "V")].map(|(n, u)| Known { name: n.into(), unit: u.into() }).to_vec();
-        let math = |all: &[(&str, &str)]| -> Vec<MathChannel> {
-            all.iter().map(|(n, is)| MathChannel { name: (*n).into(), is: (*is).into() }).collect()
-        };
-        let all = computed(
-            &known,
-            math(&[
-                ("twice", "2 * top"),
-                ("lost", "bilge - top"),
-                ("more", "lost + top"),
-                ("slope", "derivative(twice)"),
-            ]),
-        );
-        let numbers: Vec<Option<u32>> = all.iter().map(|m| m.channel).collect();
-        assert_eq!(numbers, [Some(3), None, None, Some(4)], "what names a lost one is lost, too");
-        assert_eq!((all[0].unit.as_str(), all[3].unit.as_str()), ("m/s²", "m/s³"));
-        assert!(all[1].refused.as_deref().is_some_and(|s| s.contains("bilge is no channel")));
-        assert!(computed(&[], math(&[("a", "c1")]))[0].refused.is_some());
-    }
 
     #[test]
     fn faults_are_marked_by_their_kind() {

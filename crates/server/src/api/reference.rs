@@ -226,8 +226,10 @@ pub async fn judge(
             Cell::new(v.input, Column::SensitivityUnit, s.unit.clone()),
             Cell::new(v.input, Column::Sensitivity, echo_job::rig::number::plain(s.value)),
         ];
+        let turn = app.turn().await;
         write(
             &app,
+            turn,
             v.campaign,
             &who,
             &format!("input {}: checked against a reference", v.input),

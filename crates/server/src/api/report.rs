@@ -1,10 +1,10 @@
 //! The report: its text and choices, and the PDF made of them.
 
 use super::ApiError;
-use super::runs::make;
 use crate::App;
 use crate::going::Watched;
 use crate::run_source::calibrated;
+use crate::work::results::make;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
@@ -38,6 +38,32 @@ pub struct ReportBody {
     pub shown_hz: Option<[f64; 2]>,
 }
 
+/// Most characters of a title, and characters and lines of findings: some dozen pages.
+const LONGEST_TITLE: usize = 300;
+const LONGEST_FINDINGS: usize = 50_000;
+const MOST_LINES: usize = 1_500;
+
+impl ReportBody {
+    fn check(&self) -> Result<(), Refusal> {
+        if self.title.trim().is_empty() {
+            return Err(Refusal::new("title", "the title is empty; allowed is any text"));
+        }
+        let (title, length) = (self.title.chars().count(), self.findings.chars().count());
+        if title > LONGEST_TITLE {
+            let says = format!("the title has {title} characters; allowed are up to {LONGEST_TITLE}");
+            return Err(Refusal::new("title", says));
+        }
+        let lines = self.findings.lines().count();
+        if length > LONGEST_FINDINGS || lines > MOST_LINES {
+            let says = format!(
+                "the findings have {length} characters in {lines} lines; allowed are up to {LONGEST_FINDINGS} in {MOST_LINES}"
+            );
+            return Err(Refusal::new("findings", says));
+        }
+        Ok(())
+    }
+}
+
 async fn stored(app: &App, id: i64) -> Result<ReportBody, ApiError> {
     if let Some(v) = app.store.report(id).await? {
         return serde_json::from_value(v).map_err(|e| ApiError::fault(e.to_string()));
@@ -60,9 +86,7 @@ pub async fn save(
     Path(id): Path<i64>,
     Json(body): Json<ReportBody>,
 ) -> Result<StatusCode, ApiError> {
-    if body.title.trim().is_empty() {
-        return Err(Refusal::new("title", "the title is empty; allowed is any text").into());
-    }
+    body.check()?;
     if let Some(r) = &body.recipe {
         Recipe::from_value(r.clone())?;
     }
@@ -160,6 +184,7 @@ pub async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<V
 /// Everything the report says, from the run and the recipes.
 async fn collect(app: &App, id: i64) -> Result<Report, ApiError> {
     let body = stored(app, id).await?;
+    body.check()?;
     let campaign = app.store.campaign(id).await?;
     let runs = app.store.runs(id).await?;
     let run = match body.run_id {

@@ -2,19 +2,20 @@
 
 use super::ApiError;
 use super::marks::{MarkBody, NoteBody};
-use super::quality::{RunMath, math_of, numbered};
 use super::setting_right::CorrectionBody;
 use crate::App;
-use crate::going::{Hangup, Watched};
-use crate::run_source::{RunSource, calibrated};
+use crate::going::Watched;
+use crate::run_source::calibrated;
+use crate::work::computed::{RunMath, math_of, numbered};
+use crate::work::results::analysed;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::IntoResponse;
 use chrono::{DateTime, Utc};
 use echo_job::Refusal;
+use echo_job::analysis::Analysis;
 use echo_job::analysis::thin::{cropped, thinned};
-use echo_job::analysis::{Analysis, Provenance, analyze};
 use echo_job::recipe::Recipe;
 use echo_job::rig::Channel;
 use echo_job::sensitivity::Sensitivity;
@@ -210,14 +211,6 @@ pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Run
     Ok(Json(RunDetail { run: run.into(), channels, gaps, takes, marks, notes, math, corrections }))
 }
 
-/// Names of a run's channels, in their order.
-///
-/// # Errors
-/// The database is away.
-pub async fn names_of(app: &App, run: i64) -> Result<Vec<String>, ApiError> {
-    Ok(calibrated(&app.store, run).await?.into_iter().map(|c| c.recorded.row.name).collect())
-}
-
 /// Which channel.
 #[derive(Deserialize, IntoParams)]
 pub struct OneChannel {
@@ -313,25 +306,6 @@ pub async fn overview(
     Ok(([(header::CONTENT_TYPE, "application/octet-stream")], bytes))
 }
 
-/// Carries out a recipe on a run, away from the threads that answer requests.
-///
-/// # Errors
-/// The recipe does not fit, the database is away.
-pub async fn make(app: &App, run: &Run, recipe: Recipe, watched: &Arc<Watched>) -> Result<Analysis, ApiError> {
-    let mut source = RunSource::open(&app.store, run).await?;
-    let provenance = Provenance {
-        at: Utc::now().to_rfc3339(),
-        input: format!("run {} of campaign {}", run.number, run.campaign_id),
-        fingerprint: None,
-    };
-    let watched = watched.clone();
-    let _hangup = Hangup(watched.clone());
-    tokio::task::spawn_blocking(move || analyze(&recipe, &mut source, provenance, &mut |share| watched.tell(share)))
-        .await
-        .map_err(|e| ApiError::fault(e.to_string()))?
-        .map_err(ApiError::from)
-}
-
 /// How a result is sent.
 #[derive(Deserialize, IntoParams)]
 pub struct ResultQuery {
@@ -374,31 +348,4 @@ pub async fn result(
         Some(most) => thinned(&part, most.clamp(2, 100_000)),
         None => part,
     }))
-}
-
-/// The result of a recipe on a run: made, or kept from a moment ago.
-///
-/// # Errors
-/// As [`make`]; a run without samples.
-pub async fn analysed(
-    app: &App,
-    id: i64,
-    recipe: serde_json::Value,
-    watched: &Arc<Watched>,
-) -> Result<Arc<Analysis>, ApiError> {
-    let recipe = Recipe::from_value(recipe)?;
-    let run = app.store.run(id).await?;
-    if run.samples == 0 {
-        return Err(ApiError::conflict(format!("run {} holds no samples yet; wait until it has ended", run.number)));
-    }
-    // A run that grows and a sensitivity put right make another result.
-    let corrected = app.store.corrected(id).await?;
-    let text = serde_json::to_string(&recipe).map_err(|e| ApiError::fault(e.to_string()))?;
-    let of = format!("{id} {} {corrected} {text}", run.samples);
-    if let Some(kept) = app.results.get(&of) {
-        return Ok(kept);
-    }
-    let result = Arc::new(make(app, &run, recipe, watched).await?);
-    app.results.keep(of, result.clone());
-    Ok(result)
 }

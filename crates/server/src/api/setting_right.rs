@@ -1,10 +1,10 @@
 //! What was entered wrong, put right after the fact: sensitivities, cells of the rig, the tachometer.
 //! The old value stays readable, and results made before are told as stale.
 
-use super::study::tacho_of;
 use super::{ApiError, who};
 use crate::App;
 use crate::run_source::calibrated;
+use crate::work::turning::tacho_of;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};

@@ -1,10 +1,11 @@
 //! What the Study station reads beside results: cursors, markers of the machine's elements, events, benches.
 
-use super::runs::{analysed, make};
 use super::{ApiError, who};
 use crate::App;
 use crate::going::Watched;
 use crate::run_source::calibrated;
+use crate::work::results::{analysed, make};
+use crate::work::turning::tacho_of;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
@@ -14,7 +15,6 @@ use echo_job::machine::{Machine, Marker};
 use echo_job::reading::{Ask, CursorReading, read_all};
 use echo_job::recipe::{Recipe, Tacho};
 use echo_signal::statistics::statistics;
-use echo_store::run::Run;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
@@ -66,31 +66,6 @@ pub struct MarkersBody {
     pub markers: Vec<Marker>,
     /// The tachometer that the run was recorded with, as a recipe takes it.
     pub tacho: Option<Tacho>,
-}
-
-/// The run's first tachometer, its channel found among those recorded, or what it was put right to.
-pub async fn tacho_of(app: &App, run: &Run) -> Result<Option<Tacho>, ApiError> {
-    if let Some(c) = app.store.corrections(run.id).await?.into_iter().rfind(|c| c.channel.is_none()) {
-        return Ok(serde_json::from_value(c.body).ok());
-    }
-    let plan = app.store.run_plan(run.id).await?;
-    let Some(t) = plan.tachos.first() else { return Ok(None) };
-    let all = calibrated(&app.store, run.id).await?;
-    let Some(c) = all.iter().find(|c| c.recorded.row.input == t.input) else { return Ok(None) };
-    // A plan's levels are in the unit that was shown then.
-    let to = |unit: &str| echo_job::unit::find(unit).map_or(f64::NAN, |u| u.to_si);
-    let scale = to(&t.unit) / to(&c.recorded.row.unit);
-    Ok(Some(Tacho {
-        channel: c.channel as u32,
-        threshold: Some(t.threshold * scale).filter(|x| x.is_finite()),
-        slope: t.slope,
-        hysteresis: Some(t.hysteresis * scale).filter(|x| x.is_finite()),
-        pulses_per_rev: t.pulses_per_rev,
-        missing_teeth: t.missing_teeth,
-        uneven: t.uneven,
-        smooth_s: None,
-        smooth_rev: None,
-    }))
 }
 
 /// Speed and markers of a stretch.
@@ -366,7 +341,7 @@ pub async fn keep_bench(
     }
     for p in &bench.panels {
         Recipe::from_value(p.recipe.clone())?;
-        if p.w == 0 || p.h == 0 || p.x + p.w > 12 || p.h > 60 || p.y > 600 {
+        if !super::benches::fits([p.x, p.y, p.w, p.h]) {
             return Err(Refusal::new("panels", "a lens does not fit a bench of 12 columns").into());
         }
     }

@@ -2,7 +2,7 @@
 
 use super::wish::{PaneShown, Picture, Shown};
 use crate::App;
-use crate::api::quality::computed;
+use crate::work::computed::computed;
 use echo_capture::Live;
 use echo_job::math::{Formula, Known, MathChannel, formulas};
 use echo_job::rig::Channel;

@@ -37,17 +37,16 @@ async fn converse(app: App, mut socket: WebSocket) {
     status.mark_changed();
     let mut frame = tokio::time::interval(FRAME);
     frame.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
-    let mut store_up = true;
     let mut frames: u64 = 0;
     let mut seen_blocks = 0;
     let mut last_slow = Instant::now();
     loop {
         tokio::select! {
             message = socket.recv() => match message {
-                Some(Ok(Message::Text(text))) => match serde_json::from_str(&text) {
+                Some(Ok(Message::Text(text))) => match Shown::read(&text) {
                     Ok(s) => { shown = s; seen_blocks = 0; }
-                    Err(e) => {
-                        let says = serde_json::json!({ "refused": e.to_string() }).to_string();
+                    Err(says) => {
+                        let says = serde_json::json!({ "refused": says }).to_string();
                         if socket.send(Message::Text(says.into())).await.is_err() { return; }
                     }
                 },
@@ -56,15 +55,12 @@ async fn converse(app: App, mut socket: WebSocket) {
             },
             _ = frame.tick() => {
                 frames += 1;
-                // The database is asked every second; a status that did not change is told then too.
+                // Every second the status is told though nothing of it changed.
                 let beat = frames % 20 == 1;
-                if beat {
-                    store_up = app.store.ping().await.is_ok();
-                }
                 // A recording's counters move with every block; five times a second is enough to read.
                 if beat || (frames.is_multiple_of(4) && status.has_changed().unwrap_or(false)) {
                     let now = status.borrow_and_update().clone();
-                    let body = StatusBody { status: now, store: store_up, campaign: app.setup().map(|s| s.campaign), alarm: app.worst() };
+                    let body = StatusBody { status: now, store: app.pulse.answers(), faults: app.faults(), campaign: app.setup().map(|s| s.campaign), alarm: app.worst() };
                     let Ok(text) = serde_json::to_string(&body) else { return };
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }

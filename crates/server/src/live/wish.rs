@@ -12,6 +12,28 @@ pub struct Shown {
     pub panes: Vec<PaneShown>,
 }
 
+/// Most panes of a page, and inputs of a pane.
+const MOST_PANES: usize = 64;
+const MOST_INPUTS: usize = 512;
+
+impl Shown {
+    /// Reads a wish.
+    ///
+    /// # Errors
+    /// One that cannot be read, or is too large to be drawn in time.
+    pub fn read(text: &str) -> Result<Shown, String> {
+        let shown: Shown = serde_json::from_str(text).map_err(|e| e.to_string())?;
+        if shown.panes.len() > MOST_PANES {
+            return Err(format!("{} displays are wished for; allowed are up to {MOST_PANES}", shown.panes.len()));
+        }
+        let inputs = shown.panes.iter().map(|p| p.of.inputs().len()).max().unwrap_or(0);
+        if inputs > MOST_INPUTS {
+            return Err(format!("a display of {inputs} inputs; allowed are up to {MOST_INPUTS}"));
+        }
+        Ok(shown)
+    }
+}
+
 /// A pane under the number the page gave it.
 #[derive(Debug, Clone, Deserialize)]
 pub struct PaneShown {
@@ -82,6 +104,19 @@ pub enum Picture {
     },
 }
 
+impl Picture {
+    /// Inputs it is drawn of.
+    fn inputs(&self) -> &[u16] {
+        match self {
+            Picture::Waveform { inputs, .. }
+            | Picture::Strip { inputs, .. }
+            | Picture::Spectrum { inputs, .. }
+            | Picture::Numbers { inputs, .. } => inputs,
+            Picture::Orbit { .. } | Picture::Speed { .. } => &[],
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -128,5 +163,17 @@ mod tests {
         ] {
             assert!(read(wrong.clone()).is_err(), "{wrong}");
         }
+    }
+
+    #[test]
+    fn a_wish_has_a_bound() {
+        let of = |count: usize| {
+            let pane = |k: usize| json!({ "pane": k, "show": "numbers", "inputs": [1], "seconds": 1.0 });
+            json!({ "panes": (0..count).map(pane).collect::<Vec<_>>() }).to_string()
+        };
+        assert_eq!(Shown::read(&of(64)).unwrap().panes.len(), 64);
+        assert_eq!(Shown::read(&of(10_000)).unwrap_err(), "10000 displays are wished for; allowed are up to 64");
+        let wide = json!({ "panes": [{ "pane": 1, "show": "numbers", "inputs": vec![1; 600], "seconds": 1.0 }] });
+        assert!(Shown::read(&wide.to_string()).unwrap_err().contains("600 inputs; allowed are up to 512"));
     }
 }

@@ -3,6 +3,7 @@
 use super::{RigBody, body};
 use crate::App;
 use crate::api::{ApiError, who};
+use crate::app::Turn;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
@@ -103,7 +104,8 @@ pub async fn change_channel(
     Json(change): Json<RowChange>,
 ) -> Result<Json<RigBody>, ApiError> {
     let cells = change.cells(input);
-    let written = write(&app, id, &who(&headers), &format!("input {input}"), |rig, front_end, register| {
+    let turn = app.turn().await;
+    let written = write(&app, turn, id, &who(&headers), &format!("input {input}"), |rig, front_end, register| {
         let edit = rig.edited(&followed(cells.clone(), register), front_end);
         match edit.refused.first() {
             Some(r) => Err(echo_job::Refusal::new(r.field.clone(), r.says.clone()).into()),
@@ -123,6 +125,7 @@ pub async fn edit(
     headers: HeaderMap,
     Json(request): Json<EditRequest>,
 ) -> Result<Json<EditAnswer>, ApiError> {
+    let turn = app.turn().await;
     let front_end = app.capture.front_end();
     let newest = app.store.rig(id).await?;
     let rig = newest.rig.covering(front_end.as_ref());
@@ -144,7 +147,7 @@ pub async fn edit(
         return Ok(Json(EditAnswer { cells, changed: edit.changed, refused: edit.refused, clashes, rig: None }));
     }
     let what = request.what.unwrap_or_else(|| described(&cells));
-    let (body, edit) = write(&app, id, &who(&headers), &what, |rig, front_end, register| {
+    let (body, edit) = write(&app, turn, id, &who(&headers), &what, |rig, front_end, register| {
         Ok(rig.edited(&followed(cells.clone(), register), front_end))
     })
     .await?;
@@ -183,10 +186,10 @@ async fn clashes(app: &App, id: i64, made_on: i64, now: &Rig, cells: &[Cell]) ->
     Ok(cells.iter().filter_map(clash).collect())
 }
 
-/// Makes a change on the newest rig, brings the front end to it and stores it. Two people may
-/// change different rows at once: the change is then made again on what is newest.
-pub async fn write(
+/// Makes a change on the newest rig, stores it and brings the front end to it, in one turn.
+pub(crate) async fn write(
     app: &App,
+    turn: Turn,
     id: i64,
     who: &str,
     what: &str,
@@ -194,28 +197,60 @@ pub async fn write(
 ) -> Result<(RigBody, Edit), ApiError> {
     let offer = app.capture.front_end();
     let register = register(app).await?;
-    for _ in 0..5 {
-        let v = app.store.rig(id).await?;
-        let edit = change(&v.rig.clone().covering(offer.as_ref()), offer.as_ref(), &register)?;
-        if edit.changed.is_empty() && edit.rig.name == v.rig.name {
-            return Ok((body(app, id, v.version, v.rig).await?, edit));
-        }
-        let before = app.setup().filter(|s| s.campaign == id);
-        if let Some(setup) = &before {
-            app.set_up(Setup { rig: edit.rig.clone(), ..setup.clone() }).await?;
-        }
-        let detail = serde_json::json!({ "what": what, "cells": edit.changed });
-        match app.store.save_rig(id, v.version, &edit.rig, who, what, detail).await {
-            Ok(version) => return Ok((body(app, id, version, edit.rig.clone()).await?, edit)),
-            Err(echo_store::StoreError::Stale(_)) => {}
-            Err(e) => {
-                // The front end goes back to what is stored.
-                if let Some(setup) = before {
-                    let _ = app.set_up(setup).await;
-                }
-                return Err(e.into());
-            }
-        }
+    let v = app.store.rig(id).await?;
+    let edit = change(&v.rig.clone().covering(offer.as_ref()), offer.as_ref(), &register)?;
+    if edit.changed.is_empty() && edit.rig.name == v.rig.name {
+        return Ok((body(app, id, v.version, v.rig).await?, edit));
     }
-    Err(ApiError::conflict("others are changing the rig at the same time; try once more"))
+    let changed = Changed {
+        app: app.clone(),
+        id,
+        before: v.rig,
+        version: v.version,
+        rig: edit.rig.clone(),
+        who: who.into(),
+        what: what.into(),
+        cells: serde_json::to_value(&edit.changed).map_err(|e| ApiError::fault(e.to_string()))?,
+    };
+    // To its end even if who asked is gone by then: what is stored is what the front end is set to.
+    let done = tokio::spawn(async move {
+        let done = changed.carried_out().await;
+        drop(turn);
+        done
+    });
+    let version = done.await.map_err(|e| ApiError::fault(e.to_string()))??;
+    Ok((body(app, id, version, edit.rig.clone()).await?, edit))
+}
+
+/// A change of a rig on its way to the store and the front end.
+struct Changed {
+    app: App,
+    id: i64,
+    before: Rig,
+    version: i64,
+    rig: Rig,
+    who: String,
+    what: String,
+    cells: serde_json::Value,
+}
+
+impl Changed {
+    async fn carried_out(self) -> Result<i64, ApiError> {
+        let app = &self.app;
+        let in_use = app.setup().filter(|s| s.campaign == self.id);
+        let wanted = in_use.map(|s| Setup { rig: self.rig.clone(), ..s });
+        if let Some(setup) = &wanted {
+            app.capture.consider(setup.clone()).await?;
+        }
+        let detail = serde_json::json!({ "what": self.what, "cells": self.cells });
+        let version = app.store.save_rig(self.id, self.version, &self.rig, &self.who, &self.what, detail).await?;
+        let Some(setup) = wanted else { return Ok(version) };
+        let Err(refused) = app.set_up(setup.clone()).await else { return Ok(version) };
+        // What the front end does not take is not in use.
+        let what = format!("taken back: {refused}");
+        let detail = serde_json::json!({ "what": what, "cells": [] });
+        app.store.save_rig(self.id, version, &self.before, "Fleet Echo", &what, detail).await?;
+        let _ = app.set_up(Setup { rig: self.before.clone(), ..setup }).await;
+        Err(refused.into())
+    }
 }

@@ -121,7 +121,8 @@ pub async fn take(
         Some(v) => format!("back to version {v}"),
         None => format!("took “{}”", other.name),
     };
-    let (body, _) = write(&app, id, &who(&headers), &what, |rig, front_end, _| {
+    let turn = app.turn().await;
+    let (body, _) = write(&app, turn, id, &who(&headers), &what, |rig, front_end, _| {
         let taken = other.clone().covering(front_end);
         Ok(Edit { changed: differences(rig, &taken), rig: taken, refused: Vec::new() })
     })
@@ -152,7 +153,8 @@ pub async fn keep(
     let mut v = app.store.rig(id).await?;
     v.rig.name.clone_from(&name);
     app.store.keep_rig(id, &name, v.version, &v.rig, &who(&headers)).await?;
-    let (body, _) = write(&app, id, &who(&headers), &format!("kept as “{name}”"), |rig, _, _| {
+    let turn = app.turn().await;
+    let (body, _) = write(&app, turn, id, &who(&headers), &format!("kept as “{name}”"), |rig, _, _| {
         let mut rig = rig.clone();
         rig.name.clone_from(&name);
         Ok(Edit { rig, changed: Vec::new(), refused: Vec::new() })

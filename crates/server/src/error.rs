@@ -67,9 +67,9 @@ impl From<StoreError> for ApiError {
         let status = match e {
             StoreError::Away(_) | StoreError::Full(_) => StatusCode::SERVICE_UNAVAILABLE,
             StoreError::Missing(_) => StatusCode::NOT_FOUND,
-            StoreError::Stale(_) => StatusCode::CONFLICT,
+            StoreError::Stale(..) | StoreError::Owned(_) => StatusCode::CONFLICT,
             StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            StoreError::Unreadable(_) => StatusCode::INTERNAL_SERVER_ERROR,
+            StoreError::Unreadable(_) | StoreError::Fault(_) => StatusCode::INTERNAL_SERVER_ERROR,
         };
         ApiError::new(status, e.to_string())
     }
