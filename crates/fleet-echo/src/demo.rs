@@ -1,7 +1,7 @@
 //! `fleet-echo demo`: lays the demo campaign and records its runs through the real capture path.
 
 use crate::Failure;
-use crate::serve::open_store;
+use crate::serve::{open_store, room};
 use anyhow::Context;
 use chrono::NaiveDate;
 use clap::Args;
@@ -218,7 +218,7 @@ impl Demo {
             store.create_campaign(BERTHING_NAME, specimen, "How hard she comes alongside", &rig, &plan).await?;
         store.remember_front_end(campaign, Some(&self.hull_front_end)).await?;
         let Some(hull) = &self.hull else { return Ok(()) };
-        let capture = Capture::start(store.clone(), Options::default());
+        let capture = Capture::start(store.clone(), Options { room: room(store).await, ..Options::default() });
         capture.set_up(Setup { campaign, rig, plan }).await?;
         capture.connect(Some(hull.clone())).await;
         wait(
@@ -236,7 +236,7 @@ impl Demo {
 
     /// Lays the campaign if it is not there.
     pub async fn run(&self) -> Result<(), Failure> {
-        let store = open_store(&self.database_url).await?;
+        let store = open_store(&self.database_url, "demo").await?;
         if store.campaigns().await?.iter().any(|c| c.name == NAME) {
             println!("the demo campaign is there");
             return Ok(());
@@ -264,7 +264,7 @@ impl Demo {
         self.register_sensors(&store, &rig).await?;
         self.lay_deck_survey(&store).await?;
         self.berth(&store).await?;
-        let capture = Capture::start(store.clone(), Options::default());
+        let capture = Capture::start(store.clone(), Options { room: room(&store).await, ..Options::default() });
         capture.connect(Some(self.front_end.clone())).await;
         let runs = [("first check", 8.0), ("steady, alongside", 30.0), ("steady, at sea", 60.0)];
         for (kind, seconds) in runs.into_iter().take(if self.quick { 1 } else { runs.len() }) {

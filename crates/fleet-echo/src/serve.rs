@@ -4,7 +4,9 @@ use crate::Failure;
 use anyhow::Context;
 use clap::{Args, ValueEnum};
 use echo_capture::discover::{Discovery, Reach};
-use echo_capture::{Capture, Options, Room};
+use echo_capture::{Capture, CaptureState, Options, Room};
+use echo_server::health::watched;
+use echo_server::work::budget::Budget;
 use echo_server::{App, Config, free_space};
 use echo_store::Store;
 use std::path::{Path, PathBuf};
@@ -32,6 +34,13 @@ pub struct Serve {
     /// Megabytes of samples held in memory while the database is away.
     #[arg(long, default_value_t = 1024)]
     hold_mb: u64,
+    /// Megabytes that analyses may hold at once; more wait for their turn.
+    #[arg(long, default_value_t = 4096)]
+    analysis_mb: u32,
+    /// Name under which this machine may be reached, besides its addresses and localhost; may be given
+    /// several times.
+    #[arg(long = "name")]
+    names: Vec<String>,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -41,17 +50,26 @@ enum Discover {
     All,
 }
 
-/// Connects, waiting a little for a database that is just starting, and closes runs a crash left open.
-pub async fn open_store(url: &str) -> anyhow::Result<Store> {
+/// How long the end of a recording may take to be written before the server ends without it.
+const LAST_WRITES: Duration = Duration::from_secs(10);
+
+/// Connects as the command `name`, waiting a little for a database that is just starting, makes this
+/// process its owner, and closes runs a crash left open.
+pub async fn open_store(url: &str, name: &str) -> anyhow::Result<Store> {
     let store = Store::lazy(url)?;
+    let who = format!("fleet-echo {name} (process {})", std::process::id());
     let mut tries = 0;
-    while let Err(e) = store.migrate().await {
+    while let Err(e) = store.own(&who).await {
         tries += 1;
+        if !e.passes() {
+            return Err(e.into());
+        }
         if tries == 20 {
             return Err(e).context("the database does not answer; start it, or set DATABASE_URL");
         }
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
+    store.migrate().await?;
     let recovered = store.recover().await?;
     if !recovered.is_empty() {
         tracing::warn!("{} runs were open; closed at their last whole chunk", recovered.len());
@@ -59,15 +77,18 @@ pub async fn open_store(url: &str) -> anyhow::Result<Store> {
     Ok(store)
 }
 
+/// Tells the room on the database's disk, where that may be known: recording ends before it is full.
+pub async fn room(store: &Store) -> Option<Room> {
+    let folder = store.data_directory().await?;
+    Some(Arc::new(move || free_space(Path::new(&folder))))
+}
+
 impl Serve {
-    /// Serves until Ctrl+C or SIGTERM; a recording that is going is ended and written first.
+    /// Serves until Ctrl+C or SIGTERM; a recording that is going is ended and written first, for up to ten
+    /// seconds.
     pub async fn run(&self) -> Result<(), Failure> {
-        let store = open_store(&self.database_url).await?;
-        let room: Option<Room> = match store.data_directory().await {
-            Some(folder) => Some(Arc::new(move || free_space(Path::new(&folder)))),
-            None => None,
-        };
-        let options = Options { hold_bytes: self.hold_mb << 20, room, ..Options::default() };
+        let store = open_store(&self.database_url, "serve").await?;
+        let options = Options { hold_bytes: self.hold_mb << 20, room: room(&store).await, ..Options::default() };
         let capture = Capture::start(store.clone(), options);
         let discovery = match self.discover {
             Discover::Off => Discovery::off(),
@@ -79,10 +100,13 @@ impl Serve {
                 })
             }
         };
-        let app = App::new(store.clone(), capture.clone(), Config { page: self.page.clone(), discovery });
-        tokio::spawn(echo_server::follow(app.clone()));
-        tokio::spawn(echo_server::keep_rounds(app.clone()));
-        tokio::spawn(echo_server::watch::watch(app.clone()));
+        let budget = Budget::new(self.analysis_mb).map_err(anyhow::Error::msg)?;
+        let config = Config { page: self.page.clone(), discovery, names: self.names.clone(), budget };
+        let app = App::new(store.clone(), capture.clone(), config);
+        tokio::spawn(echo_server::health::beat(app.clone()));
+        tokio::spawn(watched("smart sensors", app.clone(), echo_server::follow));
+        tokio::spawn(watched("rounds", app.clone(), echo_server::keep_rounds));
+        tokio::spawn(watched("watched quantities", app.clone(), echo_server::watch::watch));
         if let Some(first) = store.campaigns().await?.first() {
             // What the command line says stands above what was remembered, and is remembered.
             if let Some(address) = &self.front_end {
@@ -110,8 +134,17 @@ impl Serve {
         }
         if capture.stop().await.is_ok() {
             let mut status = capture.status();
-            let idle = status.wait_for(|s| s.capture == echo_capture::CaptureState::Idle);
-            let _ = tokio::time::timeout(Duration::from_secs(10), idle).await;
+            let idle = status.wait_for(|s| s.capture == CaptureState::Idle);
+            if tokio::time::timeout(LAST_WRITES, idle).await.is_err()
+                && let CaptureState::Writing(p) = &capture.status().borrow().capture
+            {
+                eprintln!(
+                    "ended after {} s with {:.1} MB of run {} not written, as the database does not answer; they are lost",
+                    LAST_WRITES.as_secs(),
+                    p.held_bytes as f64 / 1e6,
+                    p.number
+                );
+            }
         }
         Ok(())
     }

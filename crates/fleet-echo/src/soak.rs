@@ -3,7 +3,7 @@
 
 use crate::Failure;
 use crate::demo::{deck_rig, thruster_rig, wait};
-use crate::serve::open_store;
+use crate::serve::{open_store, room};
 use clap::Args;
 use echo_capture::{Capture, CaptureState, LinkState, Options, Progress, Setup};
 use echo_job::plan::{Length, Plan};
@@ -81,8 +81,9 @@ struct Told {
 impl Soak {
     /// Records, then opens the run and zooms; or finds the highest rate.
     pub async fn run(&self) -> Result<(), Failure> {
-        let store = open_store(&self.database_url).await?;
-        let capture = Capture::start(store.clone(), Options::default());
+        let store = open_store(&self.database_url, "soak").await?;
+        let options = Options { room: room(&store).await, ..Options::default() };
+        let capture = Capture::start(store.clone(), options);
         capture.connect(Some(self.front_end.clone())).await;
         wait(&capture, "the front ends are found", |s| matches!(s.link, LinkState::Connected { .. })).await?;
         let offer = capture.front_end().ok_or_else(|| anyhow::anyhow!("the front ends are gone"))?;
