@@ -1,6 +1,6 @@
 /** What the stations ask the server, cached by subject. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type Plan, type ReportBody, told } from "./client";
+import { api, type Plan, type PlanBody, type ReportBody, told } from "./client";
 
 const at = (id: number) => ({ params: { path: { id } } });
 
@@ -20,7 +20,7 @@ export const usePlan = (campaign: number | undefined) =>
     queryKey: ["plan", campaign],
     enabled: campaign !== undefined,
     queryFn: () => told(api.GET("/api/campaigns/{id}/plan", at(campaign ?? 0))),
-    refetchInterval: 10_000,
+    refetchInterval: 3_000,
   });
 
 export const useRuns = (campaign: number | undefined) =>
@@ -72,7 +72,15 @@ export const useVersions = (campaign: number | undefined) =>
 export function useSavePlan(campaign: number | undefined) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (plan: Plan) => told(api.PUT("/api/campaigns/{id}/plan", { ...at(campaign ?? 0), body: plan })),
+    // One after the other, each on the version the one before it made.
+    scope: { id: "plan" },
+    mutationFn: (plan: Plan) => {
+      const made_on = client.getQueryData<PlanBody>(["plan", campaign])?.version;
+      const params = { path: { id: campaign ?? 0 }, query: made_on === undefined ? {} : { made_on } };
+      return told(api.PUT("/api/campaigns/{id}/plan", { params, body: plan }));
+    },
+    // What somebody else made of it is shown beside the refusal.
+    onError: () => client.invalidateQueries({ queryKey: ["plan", campaign] }),
     onSuccess: (plan) => {
       client.setQueryData(["plan", campaign], plan);
       // What the rules say of the plan comes with the rig.

@@ -1661,6 +1661,11 @@ export interface components {
             /** @description What drives it. */
             force?: components["schemas"]["ForceName"];
             /**
+             * Format: int32
+             * @description Channel that measured the force, with `measured`; the result has a cut of it.
+             */
+            force_channel?: number | null;
+            /**
              * Format: double
              * @description Lower speed, rpm.
              */
@@ -2680,7 +2685,7 @@ export interface components {
          * @description How the force that drives a resonance changes with speed.
          * @enum {string}
          */
-        ForceName: "unbalance" | "constant";
+        ForceName: "unbalance" | "constant" | "measured";
         /** @description Force window around the hit of each block. */
         ForceWindowSettings: {
             /**
@@ -3511,6 +3516,11 @@ export interface components {
             along?: components["schemas"]["AlongName"];
             /**
              * Format: double
+             * @description Width of the filter in Hz instead of orders; with `vold_kalman` alone.
+             */
+            bandwidth_hz?: number | null;
+            /**
+             * Format: double
              * @description Distance of the times, s; a two hundredth of the stretch where left out.
              */
             interval_s?: number | null;
@@ -3519,9 +3529,14 @@ export interface components {
             /** @description Orders that are followed. */
             orders?: number[];
             /**
+             * Format: int32
+             * @description Poles of the filter, 1 or 2: how steeply it falls.
+             */
+            poles?: number;
+            /**
              * Format: double
-             * @description Width of an order that is told from its neighbours; a block is as many revolutions as its
-             *     inverse.
+             * @description Width of an order that is told from its neighbours: a block is as many revolutions as its
+             *     inverse, a filter is as wide between its −3 dB points.
              */
             resolution?: number;
             /**
@@ -3741,6 +3756,11 @@ export interface components {
             sums: components["schemas"]["PlanSums"];
             /** @description What the plan refers to and the rig does not have, in words. */
             unfit?: string | null;
+            /**
+             * Format: int64
+             * @description Its version: a change tells which it was made on.
+             */
+            version: number;
         };
         /** @description What follows from a plan. */
         PlanSums: {
@@ -4994,6 +5014,8 @@ export interface components {
              * @description Campaign that capture works for.
              */
             campaign?: number | null;
+            /** @description What of the server had to be started again, in a sentence. */
+            faults?: string | null;
             /** @description Whether the database answers. */
             store: boolean;
         };
@@ -5394,12 +5416,14 @@ export interface components {
              *     there is none. Left out for complex traces.
              */
             values: number[];
+            /** @description Twice the standard uncertainty of each amplitude, where it is known. */
+            within?: number[] | null;
         };
         /**
          * @description How an order is followed.
          * @enum {string}
          */
-        TrackMethod: "resample";
+        TrackMethod: "resample" | "vold_kalman";
         /** @description Values of a stretch of time. */
         TrendBody: {
             /**
@@ -6255,7 +6279,10 @@ export interface operations {
     };
     save_plan: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Version of the plan that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
             header?: never;
             path: {
                 id: number;

@@ -52,6 +52,11 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
           Emergency stop: output {withUnit(driving.output?.peak_v, "V", 3)}
         </Button>
       )}
+      {status?.faults && (
+        <span className="truncate text-reef" title={status.faults} role="alert">
+          {status.faults}
+        </span>
+      )}
       {status && status.alarm !== "good" && (
         <NavLink to="/plan/limits" className={`whitespace-nowrap ${zoneLook[status.alarm].colour}`}>
           {zoneLook[status.alarm].shape} {zoneLook[status.alarm].word}

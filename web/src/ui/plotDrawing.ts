@@ -1,7 +1,7 @@
 /** What is drawn and written over a plot: marks, the pin, the values under the crosshair. */
 import type uPlot from "uplot";
 import { digits } from "./format";
-import type { Curve, Mark, Range } from "./Plot";
+import type { Curve, Mark, Range } from "./plotTypes";
 import { colour, traceColour } from "./traces";
 
 /** Curves whose values are written beside the crosshair at most. */

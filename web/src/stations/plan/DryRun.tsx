@@ -6,7 +6,7 @@ import { Button } from "../../ui/Button";
 import { digits, plain, span, typedNumber } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { TypedWord } from "../../ui/Word";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 export function DryRun({ body }: PlanProps) {
   const [seconds, setSeconds] = useState(10);

@@ -10,7 +10,7 @@ import { Plot } from "../../ui/Plot";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { Alarms, zoneLook } from "../run/panes/LimitsPane";
 import { MeasureWords } from "./measures";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 type Watched = Schema["Watched"];
 

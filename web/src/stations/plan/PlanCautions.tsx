@@ -6,7 +6,7 @@ import { Wrong } from "../../ui/Panel";
 import { Finding } from "../rig/Cautions";
 import { useEditing } from "../rig/editing";
 import { mending } from "../rig/mending";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 export function PlanCautions({ campaign, set }: Pick<PlanProps, "campaign" | "set">) {
   const rig = useRig(campaign).data;

@@ -2,12 +2,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { NavLink, Route, Routes } from "react-router";
-import type { Channel, Plan, PlanBody } from "../../api/client";
+import type { Plan, PlanBody } from "../../api/client";
 import { usePlan, useRig, useSavePlan } from "../../api/queries";
 import { useCampaign } from "../../shell/useCampaign";
 import { Empty, Wrong } from "../../ui/Panel";
 import { DryRun } from "./DryRun";
 import { Limits } from "./Limits";
+import type { PlanProps } from "./planProps";
 import { RoundsPlan } from "./RoundsPlan";
 import { Speed } from "./Speed";
 import { Steps } from "./Steps";
@@ -21,15 +22,6 @@ const views = [
   { path: "steps", says: "Range and step" },
   { path: "dry-run", says: "Dry run" },
 ];
-
-/** What every part of the plan needs: the plan, the channels that are on, and how to change it. */
-export type PlanProps = {
-  campaign: number | undefined;
-  body: PlanBody;
-  channels: Channel[];
-  /** Rejects with the reason when the change is refused. */
-  set: (part: Partial<Plan>) => Promise<unknown>;
-};
 
 export function PlanStation() {
   const { id } = useCampaign();

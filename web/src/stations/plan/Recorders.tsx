@@ -6,7 +6,7 @@ import { ChannelsWord } from "../../ui/ChannelsWord";
 import { bytes, plain, rate } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../ui/Word";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 type Recorder = Schema["RecorderPlan"];
 

@@ -7,7 +7,7 @@ import { digits, plain, span, typedNumber } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { TypedWord } from "../../ui/Word";
 import { MeasureWords } from "./measures";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 type Rounds = Schema["Rounds"];
 

@@ -10,7 +10,7 @@ import { ChosenWord, TypedWord } from "../../ui/Word";
 import { pen, useCanvas } from "../run/panes/canvas";
 import { quality } from "../run/panes/SpeedPane";
 import { Encoder } from "./Encoder";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 import { drawPulses } from "./pulses";
 
 type Tachometer = Schema["Tachometer"];

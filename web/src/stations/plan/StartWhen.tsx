@@ -9,7 +9,7 @@ import { Panel, Wrong } from "../../ui/Panel";
 import { Plot } from "../../ui/Plot";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { type Condition, freshCondition, kinds, Sentence, watchedInput } from "./conditions";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 type Trigger = Schema["Trigger"];
 

@@ -1,7 +1,7 @@
 /** Full scale and converter step of every channel, in its unit. */
 import { digits } from "../../ui/format";
 import { Panel } from "../../ui/Panel";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 
 export function Steps({ channels }: PlanProps) {
   return (

@@ -5,7 +5,7 @@ import { bytes, plain, rate, span, whole, withUnit } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { PlanCautions } from "./PlanCautions";
-import type { PlanProps } from "./PlanStation";
+import type { PlanProps } from "./planProps";
 import { Recorders } from "./Recorders";
 import { StartWhen } from "./StartWhen";
 import { Timing } from "./Timing";

@@ -11,11 +11,9 @@ import { digits } from "../../ui/format";
 import { ColumnHead } from "./ColumnHead";
 import { type Column, template } from "./columns";
 import type { Editing } from "./editing";
+import type { EditingCell, Spot } from "./spot";
 import { TableRow } from "./TableRow";
 import type { View } from "./view";
-
-export type Spot = { row: number; column: number };
-export type EditingCell = { spot: Spot; text: string; wrong: string } | undefined;
 
 type Props = {
   rig: RigBody;

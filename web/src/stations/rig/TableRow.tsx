@@ -1,8 +1,8 @@
 /** One row of the channel table; drawn anew only when something of it changed. */
 import { memo, useEffect, useRef } from "react";
 import type { Channel } from "../../api/client";
-import type { EditingCell, Spot } from "./ChannelTable";
 import type { Column } from "./columns";
+import type { EditingCell, Spot } from "./spot";
 
 type Props = {
   row: number;

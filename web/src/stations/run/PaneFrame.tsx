@@ -16,10 +16,9 @@ import { NowPane } from "./panes/NowPane";
 import { NumbersPane, TablePane } from "./panes/Numbers";
 import { OrbitPane } from "./panes/OrbitPane";
 import { SpectrumPane, StripPane, WaveformPane } from "./panes/Plots";
+import type { PaneProps } from "./panes/paneProps";
 import { SpeedPane } from "./panes/SpeedPane";
 import { WaterfallPane } from "./panes/WaterfallPane";
-
-export type PaneProps = { pane: Pane; channels: Channel[]; shown: Channel[]; frozen: boolean };
 
 type Props = {
   pane: Pane;

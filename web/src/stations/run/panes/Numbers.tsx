@@ -2,7 +2,7 @@
 import { useRef } from "react";
 import { usePicture } from "../../../api/live";
 import { digits } from "../../../ui/format";
-import type { PaneProps } from "../PaneFrame";
+import type { PaneProps } from "./paneProps";
 
 const columns = ["rms", "peak", "mean", "smallest", "largest"];
 

@@ -3,8 +3,8 @@ import { useRef } from "react";
 import { usePicture } from "../../../api/live";
 import { short } from "../../../ui/format";
 import { colour } from "../../../ui/traces";
-import type { PaneProps } from "../PaneFrame";
 import { dial, pen, roundUp, useCanvas } from "./canvas";
+import type { PaneProps } from "./paneProps";
 
 export function OrbitPane(p: PaneProps) {
   const canvas = useRef<HTMLCanvasElement>(null);

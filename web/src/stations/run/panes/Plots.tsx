@@ -2,7 +2,7 @@
 import { useMemo, useRef } from "react";
 import { usePicture } from "../../../api/live";
 import { type Curve, Legend, Plot, type PlotHandle } from "../../../ui/Plot";
-import type { PaneProps } from "../PaneFrame";
+import type { PaneProps } from "./paneProps";
 
 const POINTS = 700;
 

@@ -4,8 +4,8 @@ import { usePicture } from "../../../api/live";
 import { rate, short } from "../../../ui/format";
 import { shade } from "../../../ui/shade";
 import { colour } from "../../../ui/traces";
-import type { PaneProps } from "../PaneFrame";
 import { pen, roundUp, useCanvas } from "./canvas";
+import type { PaneProps } from "./paneProps";
 
 const LEFT = 8;
 const FOOT = 18;

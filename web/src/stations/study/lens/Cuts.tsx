@@ -40,9 +40,15 @@ export function Cuts(p: Props) {
   const [asked, setAsked] = useState<Range>();
   // How the force goes with speed, or the number of the channel that measured it.
   const [force, setForce] = useState<Exclude<Force, "measured"> | number>("unbalance");
+  const [half, setHalf] = useState(false);
+  // What all names begin with says nothing: “order 1, ” of cuts of order 1 alone.
+  const first = p.own.traces[0]?.name.match(/^order [\d.]+, /)?.[0] ?? "";
+  const shared = p.own.traces.every((t) => t.name.startsWith(first)) ? first : "";
   const cuts = p.recipe.lens === "order_track" && p.own.axes[0]?.name === "speed";
   const kind = lensOf(p.recipe.lens);
-  const forces = p.own.traces.filter((t, i, all) => t.unit.endsWith("N") && all.findIndex((o) => o.channel === t.channel) === i);
+  const forces = p.own.traces.filter(
+    (t, i, all) => t.unit.endsWith("N") && all.findIndex((o) => o.channel === t.channel) === i,
+  );
   // Asked again whenever range or settings change, and gone until it is there: a reading is always one of the
   // curves that are shown.
   const reading = useQuery({
@@ -68,7 +74,7 @@ export function Cuts(p: Props) {
   return (
     <>
       <div
-        className={`min-h-0 flex-1 ${several ? `grid auto-rows-[minmax(150px,1fr)] overflow-auto ${p.look.arrange === "grid" ? "grid-cols-2" : ""}` : "flex flex-col"}`}
+        className={`min-h-40 flex-1 ${several ? `grid auto-rows-[minmax(150px,1fr)] overflow-auto ${p.look.arrange === "grid" ? "grid-cols-2" : ""}` : "flex flex-col"}`}
       >
         {all.map((traces) => (
           <div key={traces[0]?.name} className="flex min-h-0 min-w-0 flex-1 flex-col">
@@ -114,11 +120,17 @@ export function Cuts(p: Props) {
                 options={[
                   { value: "unbalance", says: "unbalance (force grows with speed squared)", face: "unbalance" },
                   { value: "constant", says: "a constant force" },
-                  ...forces.map((t) => ({ value: t.channel, says: `a force measured by ${t.name.replace(/^order [\d.]+, /, "")}` })),
+                  ...forces.map((t) => ({
+                    value: t.channel,
+                    says: `a force measured by ${t.name.replace(/^order [\d.]+, /, "")}`,
+                  })),
                 ]}
                 onSet={(to) => setForce(to as typeof force)}
               />
               {reading.isFetching && " · fitting …"}{" "}
+              <Button look="link" onClick={() => setHalf(!half)}>
+                {half ? "Without half power" : "Half power too"}
+              </Button>{" "}
               <Button look="link" onClick={() => setAsked(undefined)}>
                 Clear readings
               </Button>
@@ -128,16 +140,16 @@ export function Cuts(p: Props) {
       )}
       {reading.error && asked && <p className="px-3 pb-1 text-[12px] text-reef">{reading.error.message}</p>}
       {reads.length > 0 && (
-        <div className="max-h-22 shrink-0 overflow-auto px-3 pb-1 text-[11.5px] leading-[14px]">
-          <table className="w-full" aria-label="Resonances">
+        <div className="max-h-[30%] shrink-0 overflow-auto px-3 pb-1">
+          <table className="w-full text-[11.5px] tabular-nums leading-[15px] whitespace-nowrap" aria-label="Resonances">
             <tbody>
               {reads.map((read, i) => (
-                <tr key={p.own.traces[i]?.name} className="border-t border-rule align-top">
-                  <td className="w-20 pr-2 text-mark">{p.own.traces[i]?.name}</td>
-                  <td>
-                    <Resonance read={read} />
-                  </td>
-                </tr>
+                <Resonance
+                  key={p.own.traces[i]?.name}
+                  name={(p.own.traces[i]?.name ?? "").replace(shared, "")}
+                  read={read}
+                  half={half}
+                />
               ))}
             </tbody>
           </table>
@@ -160,36 +172,67 @@ function withFits(shown: Analysis, own: Analysis, reads: Read[]): Trace[] {
   return fits.length ? [...shown.traces, ...fits] : shown.traces;
 }
 
-/** What a mode fitted to the curve tells, and below it what half power does. */
-function Resonance({ read }: { read: Read }) {
+/** What a mode fitted to the curve tells, and below it what half power does, where asked for or alone. */
+function Resonance({ name, read, half }: { name: string; read: Read; half: boolean }) {
   const { mode, resonance } = read;
-  if (!mode && !resonance) return <span className="text-reef">{read.refused}</span>;
+  const first = (
+    <th scope="row" className="max-w-20 truncate pr-1 text-left font-normal text-mark" title={name}>
+      {name}
+    </th>
+  );
+  if (!mode && !resonance)
+    return (
+      <tr className="border-t border-rule align-top">
+        {first}
+        <td colSpan={4} className="text-reef whitespace-normal">
+          {read.refused}
+        </td>
+      </tr>
+    );
+  const curves = mode?.curves === 1 ? "this curve" : `${mode?.curves} curves together`;
   return (
     <>
       {mode && (
-        <p
-          className="num"
+        <tr
+          className="border-t border-rule align-top"
           data-resonance="fit"
-          title={`fit of ${mode.curves === 1 ? "this curve" : `${mode.curves} curves together`}; ± is twice the standard uncertainty`}
+          title={`fit of ${curves}, ${digits(100 * mode.unexplained, 1)} % of them unexplained; at ${digits(mode.rpm, 5)} rpm; ± is twice the standard uncertainty`}
         >
-          <b>
-            {digits(mode.frequency_hz, 5)} ± {digits(mode.frequency_within_hz, 1)} Hz
-          </b>
-          , damping{" "}
-          <b>
-            {digits(100 * mode.damping, 3)} ± {digits(100 * mode.damping_within, 1)} %
-          </b>
-          , Q {digits(mode.amplification, 3)}, {digits(mode.rpm, 5)} rpm, {digits(mode.amplitude, 3)} {read.unit} peak,{" "}
-          {digits(100 * mode.unexplained, 1)} % unexplained
-        </p>
+          {first}
+          <td className="pr-1">
+            <b>
+              {digits(mode.frequency_hz, 5)} ± {digits(mode.frequency_within_hz, 1)} Hz
+            </b>
+          </td>
+          <td className="pr-1">
+            <b>
+              damping {digits(100 * mode.damping, 3)} ± {digits(100 * mode.damping_within, 1)} %
+            </b>
+          </td>
+          <td className="pr-1">Q {digits(mode.amplification, 3)}</td>
+          <td>
+            {digits(mode.amplitude, 3)} {read.unit} peak
+          </td>
+        </tr>
       )}
-      {resonance && (
-        <p className="num text-soft" data-resonance="half power">
-          half power {digits(resonance.frequency_hz, 4)} Hz, damping {digits(100 * resonance.damping, 3)} %, highest{" "}
-          {digits(resonance.amplitude, 3)} {read.unit} peak, phase change {digits(resonance.phase_change_deg, 3)}°
-        </p>
+      {resonance && (half || !mode) && (
+        <tr className="align-top text-soft" data-resonance="half power">
+          {mode ? <td className="pr-1">by half power</td> : first}
+          <td className="pr-1">{digits(resonance.frequency_hz, 4)} Hz</td>
+          <td className="pr-1">damping {digits(100 * resonance.damping, 3)} %</td>
+          <td className="pr-1">{digits(resonance.phase_change_deg, 3)}°</td>
+          <td>
+            {digits(resonance.amplitude, 3)} {read.unit} highest
+          </td>
+        </tr>
       )}
-      {read.missing && <p className="text-soft">{read.missing}</p>}
+      {read.missing && (half || !mode) && (
+        <tr className="text-soft">
+          <td colSpan={5} className="whitespace-normal">
+            {read.missing}
+          </td>
+        </tr>
+      )}
     </>
   );
 }

@@ -1,53 +1,16 @@
 /** One lens on the bench: its head, and what it shows. */
 import type { KeyboardEvent } from "react";
-import type { Analysis, RunDetail, Schema } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { Empty } from "../../../ui/Panel";
-import { Legend, type Mark, type Range } from "../../../ui/Plot";
+import { Legend } from "../../../ui/Plot";
 import { ChosenWord } from "../../../ui/Word";
-import type { Panel } from "../bench";
-import type { Laid } from "../laid";
 import { recipeOf, rowOf } from "../rows";
-import type { KeptBracket } from "../state";
 import { LensResult } from "./LensResult";
 import { LookWords } from "./LookWords";
 import { lensOf } from "./lenses";
 import { Prepare, type Step } from "./Prepare";
+import type { PanelProps, Shared } from "./panelProps";
 import { Waveform } from "./Waveform";
-
-export type PanelProps = {
-  run: RunDetail;
-  panel: Panel;
-  /** Channels of the bench. */
-  chosen: number[];
-  bracket: Range;
-  /** Brackets kept: a lens may look at one of them instead. */
-  kept: KeptBracket[];
-  /** What turns, and the tachometer it is read by. */
-  markers: Schema["MarkersBody"] | undefined;
-  /** Runs laid over this one. */
-  laid: Laid[];
-  shown: Record<string, Range | null>;
-  /** Cursors drawn over a frequency axis. */
-  marks: Mark[];
-  /** Notes on the curves of any axis. */
-  notes: (Mark & { axis: string; lens: string })[];
-  band: Range | null;
-  /** Whether the slip reads this one. */
-  read: boolean;
-  onSet: (part: Partial<Panel>) => void;
-  onClose: () => void;
-  onBracket: (to: Range) => void;
-  onBracketBack: () => void;
-  onShown: (axis: string, to: Range | null) => void;
-  onShownBack: (axis: string) => void;
-  onPoint: (hz: number, perPixel: number, result: Analysis) => void;
-  onBand: (to: Range) => void;
-  onKeep: (recipe: object) => void;
-  onReport: (recipe: object) => void;
-};
-
-export type Shared = PanelProps & { channels: number[]; unit: string };
 
 export function LensPanel(p: PanelProps) {
   const { panel, run } = p;

@@ -406,7 +406,7 @@ export const lenses: LensKind[] = [
       const within = result?.traces.flatMap((t) => t.within ?? []).sort((a, b) => a - b) ?? [];
       const middle = within[Math.floor(within.length / 2)];
       if (!rise || middle === undefined) return "";
-      return `a sudden change rises within ${withUnit(rise.value, rise.unit, 3)}, amplitudes ± ${withUnit(middle, result?.traces[0]?.unit ?? "", 2)} at the median (twice the standard uncertainty)`;
+      return `rises within ${withUnit(rise.value, rise.unit, 3)}, ± ${withUnit(middle, result?.traces[0]?.unit ?? "", 2)} (2 σ, median)`;
     },
   },
   {
