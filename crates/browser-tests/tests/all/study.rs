@@ -122,10 +122,10 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
         b.word("Range of a resonance", range).await?;
         let text = b
             .text_until("table[aria-label=Resonances]", |t| {
-                plain(t).lines().any(|l| l.contains(direction)) && t.contains("unexplained")
+                plain(t).lines().any(|l| l.contains(direction)) && t.contains("damping")
             })
             .await?;
-        // A direction's name, then what the fit tells of it, then half power.
+        // A direction's name, then what the fit tells of it.
         let text = plain(&text);
         let own = text.lines().skip_while(|l| !l.contains(direction)).collect::<Vec<_>>().join(" ");
         let after = |words: &str| {
@@ -135,13 +135,16 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
         let frequency = own.split(" ± ").next().and_then(|t| t.rsplit(' ').next()).map_or(f64::NAN, number);
         assert!((frequency / hz - 1.0).abs() < 0.003, "{frequency} for {hz} Hz: {own}");
         assert!((after(" damping ") / damping - 1.0).abs() < 0.08, "{} for {damping} %: {own}", after(" damping "));
-        assert!(own.contains("peak") && own.contains("phase change"), "every number has its name: {own}");
+        assert!(own.contains(" Q ") && own.contains("peak"), "every number has its name: {own}");
+        b.press("Half power too").await?;
+        b.text_until("[data-resonance='half power']", |t| t.contains("by half power") && t.contains("highest")).await?;
+        b.press("Without half power").await?;
         // The reading follows the order's width.
         let (fit, width) = ("[data-resonance=fit]", "section[aria-label='Order cuts'] input[aria-label=Resolution]");
-        let before = b.text_until(fit, |t| t.contains("unexplained")).await?;
+        let before = b.text_until(fit, |t| t.contains("damping")).await?;
         b.type_over(width, "0.4").await?;
         b.keys(&Key::Enter.to_string()).await?;
-        b.text_until(fit, |t| t.contains("unexplained") && *t != before).await?;
+        b.text_until(fit, |t| t.contains("damping") && *t != before).await?;
         b.type_over(width, "0.25").await?;
         b.keys(&Key::Enter.to_string()).await?;
         b.text_until(fit, |t| *t == before).await?;
