@@ -104,6 +104,7 @@ impl Serve {
         let config = Config { page: self.page.clone(), discovery, names: self.names.clone(), budget };
         let app = App::new(store.clone(), capture.clone(), config);
         tokio::spawn(echo_server::health::beat(app.clone()));
+        tokio::spawn(watched("outputs", app.clone(), echo_server::outputs::watch));
         tokio::spawn(watched("smart sensors", app.clone(), echo_server::follow));
         tokio::spawn(watched("rounds", app.clone(), echo_server::keep_rounds));
         tokio::spawn(watched("watched quantities", app.clone(), echo_server::watch::watch));

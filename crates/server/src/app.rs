@@ -4,6 +4,7 @@ use crate::batch::Batches;
 use crate::going::Going;
 use crate::health::Pulse;
 use crate::kept::KeptResults;
+use crate::outputs::Outputs;
 use crate::watch::WatchedNow;
 use crate::work::budget::Budget;
 use echo_capture::discover::Discovery;
@@ -63,6 +64,8 @@ pub struct App {
     pub(crate) batches: Batches,
     /// Whether the database answers.
     pub pulse: Pulse,
+    /// Outputs that drive something.
+    pub(crate) outputs: Outputs,
     /// Memory and processor of analyses.
     pub(crate) budget: Budget,
     /// Whose turn it is to change what is measured.
@@ -87,6 +90,7 @@ impl App {
             math: Arc::default(),
             batches: Batches::default(),
             pulse: Pulse::default(),
+            outputs: Outputs::default(),
             turn: Arc::default(),
             broken: Arc::default(),
         }

@@ -9,6 +9,7 @@ mod going;
 pub mod health;
 mod kept;
 mod live;
+pub mod outputs;
 mod rounds;
 pub mod run_source;
 mod strangers;
@@ -60,7 +61,7 @@ fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderV
 }
 
 /// What answers without the database: it shows its state, or takes an order to capture.
-const WITHOUT: [&str; 4] = ["/status", "/capture", "/front-ends", "/openapi.json"];
+const WITHOUT: [&str; 5] = ["/status", "/capture", "/front-ends", "/emergency-stop", "/openapi.json"];
 
 /// Tells at once that the database is away, where that is known, instead of waiting for it again.
 async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {

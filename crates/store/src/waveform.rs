@@ -122,10 +122,15 @@ impl Store {
             )
             .fetch_all(self.pool())
             .await?;
-            for r in rows {
-                let counts: Unpacked = unpack(&r.counts, r.samples as usize)?.into();
-                self.unpacked().keep((run, channel, r.first_sample), counts.clone());
-                if let Some((_, c)) = chunks.iter_mut().find(|(first, _)| *first == r.first_sample) {
+            // Unpacking is work for a processor, which requests and recording are not to wait for.
+            let unpacking = tokio::task::spawn_blocking(move || {
+                let one = |first, samples, packed: &[u8]| Ok((first, Unpacked::from(unpack(packed, samples)?)));
+                rows.iter().map(|r| one(r.first_sample, r.samples as usize, &r.counts)).collect::<Result<Vec<_>>>()
+            });
+            let unpacked = unpacking.await.map_err(|e| StoreError::Unreadable(e.to_string()))??;
+            for (first_sample, counts) in unpacked {
+                self.unpacked().keep((run, channel, first_sample), counts.clone());
+                if let Some((_, c)) = chunks.iter_mut().find(|(first, _)| *first == first_sample) {
                     *c = Some(counts);
                 }
             }

@@ -915,6 +915,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/front-ends/{unit}/output/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps an output going that was driven with a lease. */
+        post: operations["keep_output"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/front-ends/{unit}/restart": {
         parameters: {
             query?: never;
@@ -3563,6 +3580,11 @@ export interface components {
              * @description Frequency, Hz.
              */
             hz: number;
+            /**
+             * Format: double
+             * @description It ends by itself so many seconds after it was kept last, 0.5 to 60; never where left out.
+             */
+            lease_s?: number | null;
             /**
              * Format: double
              * @description Amplitude, V peak; 0 is off.
@@ -7590,6 +7612,41 @@ export interface operations {
                 "application/json": components["schemas"]["OutputRequest"];
             };
         };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    keep_output: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             204: {
                 headers: {

@@ -232,8 +232,16 @@ async fn computed_channels_are_shown_like_measured_ones() -> Result<()> {
     let of = |k: usize, what: usize| numbers.values[5 * k + what];
     assert!((of(2, 2) - of(0, 2) - of(1, 2)).abs() < 0.05, "{:?}", numbers.values);
     assert!(of(2, 0) <= 1.01 * (of(0, 0) + of(1, 0)) && of(2, 0) > 0.1);
-    // The moving rms lies where the rms is.
-    assert!((of(3, 2) / of(2, 0) - 1.0).abs() < 0.2, "{:?}", numbers.values);
+    // The moving rms lies where the rms is, once the stretch holds nothing of the time before both began.
+    let mut apart = f32::INFINITY;
+    for _ in 0..60 {
+        let numbers = live.drawn("numbers", |h| h["inputs"].as_array().map(Vec::len) == Some(4)).await?;
+        apart = (numbers.values[5 * 3 + 2] / numbers.values[5 * 2] - 1.0).abs();
+        if apart < 0.15 {
+            break;
+        }
+    }
+    assert!(apart < 0.15, "{apart}");
     // A formula that is changed is shown as it is now; a channel it names and that goes takes it along.
     let math = json!({ "channels": [{ "name": "both", "is": "2 * gearbox_top_vert" }] });
     assert_eq!(r.call("PUT", "/api/campaigns/1/math", Some(math)).await?.0, 204);

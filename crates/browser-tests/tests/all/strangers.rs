@@ -141,3 +141,21 @@ async fn thirty_analyses_at_once_cost_a_recording_no_block() -> Result<()> {
     assert!(ended["whole"] == true && ended["lost_blocks"] == 0, "{ended}");
     Ok(())
 }
+
+#[tokio::test]
+async fn an_output_ends_when_nobody_keeps_it() -> Result<()> {
+    let r = Rigged::start().await?;
+    let output = "/api/front-ends/0/output";
+    let drives = |v: f64| move |s: &Value| s["link"]["units"][0]["output"]["peak_v"] == v;
+    let (status, body) = r.call("PUT", output, Some(json!({ "hz": 80.0, "peak_v": 1.0, "lease_s": 8.0 }))).await?;
+    assert_eq!(status, 204, "{body}");
+    r.until("it drives", drives(1.0)).await?;
+    assert_eq!(r.call("POST", &format!("{output}/keep"), None).await?.0, 204);
+    // The page that kept it is gone.
+    r.until("it is silent", drives(0.0)).await?;
+    let (status, body) = r.call("POST", &format!("{output}/keep"), None).await?;
+    assert!(status == 409 && says(&body).contains("has ended"), "{status} {body}");
+    let (status, body) = r.call("PUT", output, Some(json!({ "hz": 80.0, "peak_v": 1.0, "lease_s": 0.0 }))).await?;
+    assert!(status == 422 && says(&body).contains("0.5 to 60 s"), "{status} {body}");
+    Ok(())
+}

@@ -2,6 +2,7 @@
 
 use super::ApiError;
 use crate::App;
+use crate::outputs::SILENCE;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
@@ -10,6 +11,7 @@ use echo_job::front_end::FrontEnd;
 use echo_job::rig::{Cell, CellChanged};
 use echo_link::{RequestBody, Wave};
 use serde::{Deserialize, Serialize};
+use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
 /// Which inputs to test.
@@ -127,18 +129,38 @@ pub struct OutputRequest {
     /// Pulses from 0 V to the amplitude, a tenth of the period long, instead of a sine.
     #[serde(default)]
     pub pulses: bool,
+    /// It ends by itself so many seconds after it was kept last, 0.5 to 60; never where left out.
+    #[serde(default)]
+    pub lease_s: Option<f64>,
 }
 
 /// Drives the output of a front end.
 #[utoipa::path(put, operation_id = "drive_output", path = "/api/front-ends/{unit}/output", params(("unit" = usize, Path)), request_body = OutputRequest,
-    responses((status = 204), (status = 409, body = super::ErrorBody)))]
+    responses((status = 204), (status = 409, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
 pub async fn output(
     State(app): State<App>,
     Path(unit): Path<usize>,
     Json(to): Json<OutputRequest>,
 ) -> Result<StatusCode, ApiError> {
+    if let Some(s) = to.lease_s.filter(|s| !(0.5..=60.0).contains(s)) {
+        return Err(Refusal::new("lease_s", format!("the lease is {s} s; allowed are 0.5 to 60 s")).into());
+    }
+    let lease = to.lease_s.filter(|_| to.peak_v > 0.0).map(Duration::from_secs_f64);
+    // Leased before it drives, so that it ends though nobody hears that it has begun.
+    app.outputs.set(unit, lease, Instant::now());
     let wave = if to.pulses { Wave::Pulse } else { Wave::Sine };
-    app.capture.ask(unit, RequestBody::Output { hz: to.hz, peak_v: to.peak_v, wave }).await?;
+    if let Err(e) = app.capture.ask(unit, RequestBody::Output { hz: to.hz, peak_v: to.peak_v, wave }).await {
+        app.outputs.set(unit, None, Instant::now());
+        return Err(e.into());
+    }
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Keeps an output going that was driven with a lease.
+#[utoipa::path(post, operation_id = "keep_output", path = "/api/front-ends/{unit}/output/keep", params(("unit" = usize, Path)),
+    responses((status = 204), (status = 409, body = super::ErrorBody)))]
+pub async fn keep_output(State(app): State<App>, Path(unit): Path<usize>) -> Result<StatusCode, ApiError> {
+    app.outputs.keep(unit, Instant::now())?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -152,8 +174,8 @@ pub async fn emergency_stop(State(app): State<App>) -> Result<StatusCode, ApiErr
     let mut failed = None;
     for unit in units(&front_end) {
         // One that fails must not keep the others driving.
-        let silence = RequestBody::Output { hz: 159.155, peak_v: 0.0, wave: Wave::Sine };
-        if let Err(e) = app.capture.ask(usize::from(unit), silence).await {
+        app.outputs.set(usize::from(unit), None, Instant::now());
+        if let Err(e) = app.capture.ask(usize::from(unit), SILENCE).await {
             failed = Some(e);
         }
     }

@@ -87,6 +87,7 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
         front_ends::setup,
         front_ends::write_setup,
         front_ends::output,
+        front_ends::keep_output,
         front_ends::emergency_stop,
         plans::read,
         plans::save,
@@ -191,6 +192,7 @@ pub fn router() -> Router<App> {
         .route("/front-ends/setup", get(front_ends::setup).post(front_ends::write_setup))
         .route("/front-ends/{unit}/restart", post(front_ends::restart))
         .route("/front-ends/{unit}/output", put(front_ends::output))
+        .route("/front-ends/{unit}/output/keep", post(front_ends::keep_output))
         .route("/emergency-stop", post(front_ends::emergency_stop))
         .route("/campaigns/{id}/plan", get(plans::read).put(plans::save))
         .route("/campaigns/{id}/plan/length", post(plans::length))

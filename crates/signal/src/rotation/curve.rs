@@ -116,16 +116,24 @@ impl AngleCurve {
     /// the way the speed changes, or the curve is too stiff for it.
     ///
     /// Told from how far the curve is, between two pulses, from the cubic through the four around them,
-    /// half of that cubic's own last term (at an end, more than all of it), and how far the curve passes by its pulses. More than a
-    /// turn and a half without a pulse is never known.
+    /// half of that cubic's own last term (at an end, more than all of it), and how far the curve passes by its
+    /// pulses. More than a turn and a half without a pulse is never known, nor the first or last step of a shaft
+    /// that starts or stops.
     pub fn coarse(&self, angles_rev: &[f64], limit_rev: f64) -> Vec<(f64, f64)> {
         let t = &self.times;
         let n = t.len().min(angles_rev.len());
         let mut spans: Vec<(f64, f64)> = Vec::new();
         let passes_by = |i: usize| (self.angle_in(i.min(n - 2), t[i]) - angles_rev[i]).abs();
         for i in 0..n.saturating_sub(1) {
-            // What happens in more than a turn without a pulse nobody has seen.
-            let off = if n < 4 || angles_rev[i + 1] - angles_rev[i] > 1.5 {
+            // What happens in more than a turn without a pulse nobody has seen, nor between two pulses at an end
+            // of which one comes half as fast again as the other: it starts or stops there.
+            let speed = |k: usize| (angles_rev[k + 1] - angles_rev[k]) / (t[k + 1] - t[k]);
+            let ends = if i == 0 { Some(1) } else { (i + 2 == n).then(|| i.saturating_sub(1)) };
+            let starts = ends.filter(|k| k + 1 < n).is_some_and(|k| {
+                let ratio = speed(i) / speed(k);
+                ratio.max(1.0 / ratio) > 1.5
+            });
+            let off = if n < 4 || starts || angles_rev[i + 1] - angles_rev[i] > 1.5 {
                 f64::INFINITY
             } else {
                 let from = i.saturating_sub(1).min(n - 4);

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useStatus } from "../../api/live";
+import { driveOutput } from "../../api/output";
 import { Button } from "../../ui/Button";
 import { digits, plain, typedNumber, withUnit } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
@@ -240,14 +241,12 @@ function PulseOutput() {
   const [hz, setHz] = useState(50);
   const [volts, setVolts] = useState(5);
   const [wrong, setWrong] = useState("");
-  const [on, setOn] = useState(false);
+  // As the front end tells it, whoever drives it.
+  const link = useStatus()?.link;
+  const on = link?.link === "connected" && (link.units[0]?.output?.peak_v ?? 0) > 0;
   const drive = (peak_v: number) => {
     setWrong("");
-    told(
-      api.PUT("/api/front-ends/{unit}/output", { params: { path: { unit: 0 } }, body: { hz, peak_v, pulses: true } }),
-    )
-      .then(() => setOn(peak_v > 0))
-      .catch((e: Error) => setWrong(e.message));
+    driveOutput(0, { hz, peak_v, pulses: true }).catch((e: Error) => setWrong(e.message));
   };
   return (
     <Panel title="Pulse output" says="a known train, to try a counter with">

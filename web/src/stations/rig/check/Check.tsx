@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Fit, type Pair, type RigBody, type Schema, told } from "../../../api/client";
+import { driveOutput } from "../../../api/output";
 import { orders } from "../../../shell/capture";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
@@ -77,8 +78,7 @@ export function Check({ body }: { body: RigBody }) {
     await fitted(all);
     return all;
   };
-  const drive = (peak_v: number) =>
-    told(api.PUT("/api/front-ends/{unit}/output", { params: { path: { unit: 0 } }, body: { hz, peak_v } }));
+  const drive = (peak_v: number) => driveOutput(0, { hz, peak_v });
 
   const read = async () => {
     setError(undefined);
