@@ -29,14 +29,15 @@ pub struct Room {
 }
 
 impl Budget {
-    /// So many MB, and all cores but one, which packing a recording has for itself.
+    /// So many MB, and threads of its own, as many as there are cores: what packs a recording never stands in
+    /// line behind an analysis.
     ///
     /// # Errors
     /// The system gives no threads.
     pub fn new(most_mb: u32) -> Result<Budget, String> {
         let cores = std::thread::available_parallelism().map_or(1, |n| n.get());
         let threads = ThreadPoolBuilder::new()
-            .num_threads(cores.saturating_sub(1).max(1))
+            .num_threads(cores)
             .thread_name(|i| format!("analysis {i}"))
             .build()
             .map_err(|e| e.to_string())?;
