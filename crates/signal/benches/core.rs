@@ -12,7 +12,7 @@ use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::AngleCurve;
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
-use echo_signal::rotation::vold_kalman::{OrderFilter, Poles, follow};
+use echo_signal::rotation::vold_kalman::{Follower, OrderFilter, Poles};
 use echo_signal::shock::{ShockSettings, shock_response};
 use echo_signal::spectrum::{Averaging, Complex64, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
@@ -119,7 +119,10 @@ fn orders(c: &mut Criterion) {
     let phases: Vec<Vec<f64>> = [1.0, 2.0, 4.0, 8.0].iter().map(|o| places.iter().map(|a| o * a).collect()).collect();
     let even: Vec<&[f64]> = even.iter().map(Vec::as_slice).collect();
     group.bench_function("four orders followed together, the same at even angle", |b| {
-        b.iter(|| follow(&even, &places, &phases, OrderFilter { bandwidth: 0.1, poles: Poles::Two }));
+        b.iter(|| {
+            let follower = Follower::new(&places, &phases, OrderFilter { bandwidth: 0.1, poles: Poles::Two })?;
+            even.iter().map(|x| follower.follow(x)).collect::<echo_signal::Result<Vec<_>>>()
+        });
     });
     group.finish();
 }

@@ -86,7 +86,7 @@ impl Step {
 
 impl Lens {
     /// Whether it reads the shaft's angle, sample by sample.
-    fn follows_shaft(&self) -> bool {
+    pub(crate) fn follows_shaft(&self) -> bool {
         match self {
             Lens::Speed(_) | Lens::OrderMap(_) | Lens::OrderTrack(_) | Lens::Orbit(_) => true,
             Lens::Spectrogram(s) => s.along == AlongName::Speed,

@@ -10,8 +10,8 @@
 
 use std::f64::consts::{PI, TAU};
 
-/// How long an envelope may rise, periods; 0 is there at once.
-const RISES: [f64; 8] = [0.0, 0.35, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0];
+/// How long an envelope may rise, periods, where it is not there at once.
+const RISES: [f64; 7] = [0.35, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0];
 /// How it may rise to 1.
 const WAYS: [fn(f64) -> f64; 3] = [|u| u, |u| 0.5 - 0.5 * (PI * u).cos(), |u| u * u];
 /// Shares of the period found that the first oscillations may turn with.
@@ -63,9 +63,7 @@ fn among(x: &[f64], pick: f64, spread: f64, period: f64) -> Option<(f64, f64)> {
         for share in SHARES {
             let wave = Wave::new(x, onset, to, period, share);
             for (rise, way) in RISES.iter().flat_map(|r| WAYS.iter().map(move |w| (*r, w))) {
-                if rise > 0.0 {
-                    all.push((onset, energy - wave.explained(|u| if u < rise { way(u / rise) } else { 1.0 }, true)));
-                }
+                all.push((onset, energy - wave.explained(|u| if u < rise { way(u / rise) } else { 1.0 }, true)));
             }
             // At once: a wave that begins at zero, and a jump.
             all.extend([false, true].map(|jumps| (onset, energy - wave.explained(|_| 1.0, jumps))));

@@ -14,7 +14,7 @@
 //! "Flexible smoothing with B-splines and penalties", Statistical Science 11 (1996).
 
 use crate::banded::Banded;
-use crate::error::{Result, SignalError, argument, check_finite};
+use crate::error::{Result, argument, check_finite};
 use realfft::num_complex::Complex64;
 use std::f64::consts::{PI, TAU};
 
@@ -300,57 +300,70 @@ impl Record<'_> {
     }
 }
 
-/// Follows components through channels that were sampled together.
-///
-/// `places` are those of the samples, revolutions or seconds, ascending; `phases_rev` for each
-/// component its phase at every sample, revolutions.
-///
-/// # Errors
-/// A bandwidth that is not above 0; no or too many components; lengths that differ; places that do not
-/// ascend; samples that are not finite; a stretch shorter than a bandwidth's inverse, or so long that
-/// the equations have more than 60 million values; components that are the same all along.
-pub fn follow(
-    channels: &[&[f64]],
-    places: &[f64],
-    phases_rev: &[Vec<f64>],
+/// Components that are followed through channels which were sampled together: their equations, which are the
+/// same for all channels.
+pub struct Follower<'a> {
+    record: Record<'a>,
+    equations: Banded,
     filter: OrderFilter,
-) -> Result<Vec<Followed>> {
-    let n = places.len();
-    if !(filter.bandwidth.is_finite() && filter.bandwidth > 0.0) {
-        return Err(argument("bandwidth", filter.bandwidth, "above 0"));
+}
+
+impl<'a> Follower<'a> {
+    /// Sets up the equations.
+    ///
+    /// `places` are those of the samples, revolutions or seconds, ascending; `phases_rev` for each
+    /// component its phase at every sample, revolutions.
+    ///
+    /// # Errors
+    /// A bandwidth that is not above 0; no or too many components; lengths that differ; places that do not
+    /// ascend; a stretch shorter than a bandwidth's inverse, or so long that the equations have more than 60
+    /// million values; components that are the same all along.
+    pub fn new(places: &'a [f64], phases_rev: &'a [Vec<f64>], filter: OrderFilter) -> Result<Follower<'a>> {
+        let n = places.len();
+        if !(filter.bandwidth.is_finite() && filter.bandwidth > 0.0) {
+            return Err(argument("bandwidth", filter.bandwidth, "above 0"));
+        }
+        if !(1..=MOST_TOGETHER).contains(&phases_rev.len()) {
+            return Err(argument("orders", phases_rev.len(), format!("1 to {MOST_TOGETHER} orders followed together")));
+        }
+        if let Some(other) = phases_rev.iter().map(Vec::len).find(|l| *l != n) {
+            return Err(argument("samples", other, format!("{n}, as many as places")));
+        }
+        if n < 8 || places.windows(2).any(|w| !(w[1] > w[0] && w[0].is_finite() && w[1].is_finite())) {
+            return Err(argument("places", n, "8 or more that ascend"));
+        }
+        phases_rev.iter().try_for_each(|p| check_finite(p))?;
+        let span = places[n - 1] - places[0];
+        let cells = (STEPS * span * filter.bandwidth).ceil();
+        if cells < STEPS {
+            return Err(argument("bandwidth", filter.bandwidth, format!("{} or more for this stretch", 1.0 / span)));
+        }
+        let values = cells * 16.0 * (phases_rev.len() * phases_rev.len()) as f64;
+        if values > MOST_VALUES as f64 {
+            let most = filter.bandwidth * MOST_VALUES as f64 / values;
+            return Err(argument(
+                "bandwidth",
+                filter.bandwidth,
+                format!("up to {most:.3} for these orders and this stretch"),
+            ));
+        }
+        let shares = (0..n).map(|i| 0.5 * (places[(i + 1).min(n - 1)] - places[i.saturating_sub(1)])).collect();
+        let cells = cells as usize;
+        let record = Record { places, shares, phases: phases_rev, from: places[0], step: span / cells as f64, cells };
+        let equations = record.equations(&filter)?;
+        Ok(Follower { record, equations, filter })
     }
-    if !(1..=MOST_TOGETHER).contains(&phases_rev.len()) {
-        return Err(argument("orders", phases_rev.len(), format!("1 to {MOST_TOGETHER} orders followed together")));
+
+    /// Follows the components through a channel.
+    ///
+    /// # Errors
+    /// Not as many samples as places; a sample that is not finite.
+    pub fn follow(&self, samples: &[f64]) -> Result<Followed> {
+        let n = self.record.places.len();
+        if samples.len() != n {
+            return Err(argument("samples", samples.len(), format!("{n}, as many as places")));
+        }
+        check_finite(samples)?;
+        Ok(self.record.follow(samples, &self.equations, &self.filter))
     }
-    let lengths = channels.iter().map(|c| c.len()).chain(phases_rev.iter().map(Vec::len));
-    if let Some(other) = lengths.into_iter().find(|l| *l != n) {
-        return Err(argument("samples", other, format!("{n}, as many as places")));
-    }
-    if n < 8 || places.windows(2).any(|w| !(w[1] > w[0] && w[0].is_finite() && w[1].is_finite())) {
-        return Err(argument("places", n, "8 or more that ascend"));
-    }
-    phases_rev.iter().try_for_each(|p| check_finite(p))?;
-    channels.iter().try_for_each(|c| check_finite(c))?;
-    let span = places[n - 1] - places[0];
-    let cells = (STEPS * span * filter.bandwidth).ceil();
-    if cells < STEPS {
-        return Err(argument("bandwidth", filter.bandwidth, format!("{} or more for this stretch", 1.0 / span)));
-    }
-    let values = cells * 16.0 * (phases_rev.len() * phases_rev.len()) as f64;
-    if values > MOST_VALUES as f64 {
-        let most = filter.bandwidth * MOST_VALUES as f64 / values;
-        return Err(argument(
-            "bandwidth",
-            filter.bandwidth,
-            format!("up to {most:.3} for these orders and this stretch"),
-        ));
-    }
-    let shares = (0..n).map(|i| 0.5 * (places[(i + 1).min(n - 1)] - places[i.saturating_sub(1)])).collect();
-    let cells = cells as usize;
-    let record = Record { places, shares, phases: phases_rev, from: places[0], step: span / cells as f64, cells };
-    let equations = record.equations(&filter)?;
-    if channels.is_empty() {
-        return Err(SignalError::TooShort { what: "orders that are followed, in channels,", have: 0, need: 1 });
-    }
-    Ok(channels.iter().map(|c| record.follow(c, &equations, &filter)).collect())
 }

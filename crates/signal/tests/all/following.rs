@@ -6,7 +6,7 @@ use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
 use echo_signal::rotation::sweep::{Mean, SweepModel, fit_sweep};
-use echo_signal::rotation::vold_kalman::{OrderFilter, Poles, follow};
+use echo_signal::rotation::vold_kalman::{Followed, Follower, OrderFilter, Poles};
 use echo_signal::spectrum::Complex64;
 use echo_signal::window::Window;
 use std::f64::consts::TAU;
@@ -22,6 +22,10 @@ fn phase(places: &[f64], order: f64) -> Vec<f64> {
     places.iter().map(|a| order * a).collect()
 }
 
+fn follow(y: &[f64], places: &[f64], phases: &[Vec<f64>], filter: OrderFilter) -> echo_signal::Result<Followed> {
+    Follower::new(places, phases, filter)?.follow(y)
+}
+
 #[test]
 fn an_amplitude_that_swings_is_kept_as_the_bandwidth_says() {
     let places = places(1000, 24);
@@ -32,7 +36,7 @@ fn an_amplitude_that_swings_is_kept_as_the_bandwidth_says() {
                 // 1 + 0.5·e^(2πj·swings·place), on order 2.
                 let y: Vec<f64> =
                     places.iter().map(|a| (TAU * 2.0 * a).cos() + 0.5 * (TAU * (2.0 + swings) * a).cos()).collect();
-                let found = follow(&[&y], &places, &[phase(&places, 2.0)], filter).unwrap().remove(0);
+                let found = follow(&y, &places, &[phase(&places, 2.0)], filter).unwrap();
                 let (mut sum, n) = (Complex64::default(), 4000);
                 // Whole swings in the middle.
                 let length = (400.0 * swings).floor() / swings;
@@ -55,7 +59,7 @@ fn a_step_rises_as_told() {
     let y: Vec<f64> = places.iter().map(|a| if *a < 100.0 { 0.0 } else { (TAU * a + 0.4).cos() }).collect();
     for poles in BOTH {
         let filter = OrderFilter { bandwidth: 0.1, poles };
-        let found = follow(&[&y], &places, &[phase(&places, 1.0)], filter).unwrap().remove(0);
+        let found = follow(&y, &places, &[phase(&places, 1.0)], filter).unwrap();
         let size: Vec<f64> =
             (0..4000).map(|k| (found.at(0, 0.05 * f64::from(k)) * Complex64::from_polar(1.0, -0.4)).re).collect();
         let reached = |level: f64| 0.05 * size.iter().position(|x| *x > level).unwrap() as f64;
@@ -85,8 +89,7 @@ fn a_fast_sweep_blunts_no_resonance() {
         order_cut(&even, &sampler, &steps, &[1.0], block).unwrap().remove(0)
     };
     let followed = |bandwidth, poles| -> Vec<Complex64> {
-        let found =
-            follow(&[&even], &places, &[phase(&places, 1.0)], OrderFilter { bandwidth, poles }).unwrap().remove(0);
+        let found = follow(&even, &places, &[phase(&places, 1.0)], OrderFilter { bandwidth, poles }).unwrap();
         steps.iter().map(|s| found.at(0, s.angle_rev)).collect()
     };
     // A block of two revolutions is short enough to be true.
@@ -124,7 +127,7 @@ fn orders_that_cross_are_told_apart() {
         turns.iter().zip(&tone).map(|(a, b)| (TAU * a + 0.5).cos() + 2.0 * (TAU * b - 1.0).cos()).collect();
     let filter = OrderFilter { bandwidth: 0.5, poles: Poles::Two };
     let worst = |phases: &[Vec<f64>], wanted: Complex64| {
-        let found = follow(&[&y], &times, phases, filter).unwrap().remove(0);
+        let found = follow(&y, &times, phases, filter).unwrap();
         (200..1800).map(|k| (found.at(0, f64::from(k) * 0.01) - wanted).norm()).fold(0.0, f64::max)
     };
     let order = Complex64::from_polar(1.0, 0.5);
@@ -146,7 +149,7 @@ fn the_uncertainty_is_that_of_repeats() {
             if beside {
                 y.iter_mut().zip(&places).for_each(|(y, a)| *y += 3.0 * (TAU * 3.0 * a).cos());
             }
-            let found = follow(&[&y], &places, &[phase(&places, 1.0)], filter).unwrap().remove(0);
+            let found = follow(&y, &places, &[phase(&places, 1.0)], filter).unwrap();
             for at in (10..=110).step_by(10).map(f64::from) {
                 inside += u32::from((found.at(0, at).norm() - 1.0).abs() < 2.0 * found.uncertainty(0, at));
                 all += 1;
@@ -164,7 +167,7 @@ fn what_cannot_be_followed_is_refused() {
     let y = vec![0.0; places.len()];
     let says = |y: &[f64], places: &[f64], orders: &[f64], bandwidth: f64| {
         let phases: Vec<Vec<f64>> = orders.iter().map(|o| phase(places, *o)).collect();
-        follow(&[y], places, &phases, OrderFilter { bandwidth, poles: Poles::Two }).unwrap_err().to_string()
+        follow(y, places, &phases, OrderFilter { bandwidth, poles: Poles::Two }).unwrap_err().to_string()
     };
     assert!(says(&y, &places, &[1.0], 0.0).contains("above 0"));
     assert!(says(&y, &places, &[1.0], f64::NAN).contains("above 0"));

@@ -15,7 +15,7 @@ use echo_signal::rotation::curve::{AngleCurve, speed_smoothing_rev};
 use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
-use echo_signal::rotation::vold_kalman::{OrderFilter, Poles, follow};
+use echo_signal::rotation::vold_kalman::{Follower, OrderFilter, Poles};
 use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
 use echo_signal::shock::{ShockSettings, shock_response};
 use echo_signal::spectrum::Complex64;
@@ -222,7 +222,7 @@ fn orders_of_a_run_up_agree_with_the_reference() {
     let places: Vec<f64> = (0..sampler.len()).map(|k| sampler.angle_rev(k)).collect();
     let phases: Vec<Vec<f64>> = orders.iter().map(|o| places.iter().map(|a| o * a).collect()).collect();
     let filter = OrderFilter { bandwidth: 0.1, poles: Poles::Two };
-    let followed = follow(&[&samples], &places, &phases, filter).unwrap().remove(0);
+    let followed = Follower::new(&places, &phases, filter).unwrap().follow(&samples).unwrap();
     let followed: Vec<Vec<Complex64>> =
         (0..orders.len()).map(|k| steps.iter().map(|s| followed.at(k, s.angle_rev)).collect()).collect();
     let tone = r["steady_tone"]["frequency_hz"].as_f64().unwrap();

@@ -1,6 +1,8 @@
 //! Orders against speed or time: in blocks of revolutions, or followed sample by sample.
 
-use super::rotation::{Along, Orders, Wish, beyond, blunted, orders, steepest};
+use super::rotation::{
+    ALLOWED_LOSS, Along, Orders, SHARP, TOLD_LOSS, Wish, beyond, blunted, orders, steepest, two_digits_up,
+};
 use super::spectral::window;
 use super::{Progress, blank, caution, complex_trace, number};
 use crate::analysis::AnalysisError;
@@ -9,7 +11,7 @@ use crate::analysis::result::{Analysis, Number, ResultCaution, Trace};
 use crate::recipe::{Lens, OrderTrackRecipe, TrackMethod};
 use echo_signal::rotation::order::order_cut;
 use echo_signal::rotation::vibration::{slow_roll_vector, subtract_slow_roll};
-use echo_signal::rotation::vold_kalman::{OrderFilter, follow};
+use echo_signal::rotation::vold_kalman::{Follower, OrderFilter};
 use echo_signal::spectrum::Complex64;
 use rayon::prelude::*;
 
@@ -91,17 +93,11 @@ fn followed(s: &OrderTrackRecipe, o: &Orders) -> Result<Vec<Vec<Cut>>, AnalysisE
     let phases: Vec<Vec<f64>> = s.orders.iter().map(|order| angles.iter().map(|a| order * a).collect()).collect();
     let by_time = s.bandwidth_hz.is_some();
     let places = if by_time { o.sampler.times_s() } else { &angles };
-    // Channels share the equations; each group solves them anew, side by side with the others.
-    let each = o.channels.len().div_ceil(rayon::current_num_threads().max(1)).max(1);
-    let groups: Vec<_> = o
-        .channels
-        .par_chunks(each)
-        .map(|group| follow(&group.iter().map(Vec::as_slice).collect::<Vec<_>>(), places, &phases, filter))
-        .collect::<Result<_, _>>()?;
+    let follower = Follower::new(places, &phases, filter)?;
+    let followed = o.channels.par_iter().map(|x| follower.follow(x)).collect::<Result<Vec<_>, _>>()?;
     let place = |step: &echo_signal::rotation::steps::SpeedStep| if by_time { step.time_s } else { step.angle_rev };
-    Ok(groups
+    Ok(followed
         .into_iter()
-        .flatten()
         .map(|f| {
             (0..s.orders.len())
                 .map(|k| Cut {
@@ -121,11 +117,6 @@ fn told(s: &OrderTrackRecipe, filter: &OrderFilter) -> [Number; 2] {
         number("rise (10 to 90 %)", s.tacho.channel, place, filter.rise()),
     ]
 }
-
-/// Amplification of the resonance that a loss is reckoned for, and the losses that are told and allowed.
-const SHARP: f64 = 10.0;
-const TOLD_LOSS: f64 = 0.02;
-const ALLOWED_LOSS: f64 = 0.01;
 
 /// How much of a resonance's peak is lost to the width of the filter, and the width that keeps it. The
 /// amplitude seen is the mean of 1/(1 + 2jQ·s·τ) over the filter's weights, s the share by which the speed
@@ -148,9 +139,7 @@ fn blunted_by(s: &OrderTrackRecipe, o: &Orders, filter: OrderFilter) -> Option<R
         return None;
     }
     let wanted = (1..200).map(|k| filter.bandwidth * 1.05f64.powi(k)).find(|b| lost(*b) < ALLOWED_LOSS)?;
-    // Two digits, upwards.
-    let digit = 10f64.powf(wanted.log10().floor() - 1.0);
-    let wanted = ((wanted / digit).ceil() * digit * 1e6).round() / 1e6;
+    let wanted = two_digits_up(wanted);
     let key = if s.bandwidth_hz.is_some() { format!("{wanted} Hz") } else { wanted.to_string() };
     let says = format!(
         "at {at:.0} rpm the speed changes too fast for this width: a resonance of Q {SHARP:.0} reads about {:.0} % low; a width of {key} keeps it within {:.0} %",

@@ -285,9 +285,9 @@ pub(super) fn resampled(sampler: &AngleSampler, channels: &[Vec<f64>]) -> Result
 }
 
 /// Amplification of the resonance that [`blunted`] is reckoned for, and the losses it tells and allows.
-const SHARP: f64 = 10.0;
-const TOLD_LOSS: f64 = 0.02;
-const ALLOWED_LOSS: f64 = 0.01;
+pub(super) const SHARP: f64 = 10.0;
+pub(super) const TOLD_LOSS: f64 = 0.02;
+pub(super) const ALLOWED_LOSS: f64 = 0.01;
 
 /// The speed at which it changes most, rpm, and by what share of itself in a revolution, or in a second.
 pub(super) fn steepest(o: &Orders, by_time: bool) -> Option<(f64, f64)> {
@@ -309,10 +309,7 @@ pub(super) fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
     if loss < TOLD_LOSS {
         return None;
     }
-    let wanted = resolution * (loss / ALLOWED_LOSS).sqrt();
-    // Two digits, upwards.
-    let digit = 10f64.powf(wanted.log10().floor() - 1.0);
-    let wanted = ((wanted / digit).ceil() * digit * 1e6).round() / 1e6;
+    let wanted = two_digits_up(resolution * (loss / ALLOWED_LOSS).sqrt());
     let says = format!(
         "at {at:.0} rpm the speed changes by {:.1} % within a block: a resonance of Q {SHARP:.0} reads about {:.0} % low; a resolution of {wanted} keeps it within {:.0} %",
         100.0 * most,
@@ -320,6 +317,12 @@ pub(super) fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
         100.0 * ALLOWED_LOSS
     );
     Some(caution("resonance blunted", None, says))
+}
+
+/// A number in two digits, not below what it was.
+pub(super) fn two_digits_up(x: f64) -> f64 {
+    let digit = 10f64.powf(x.log10().floor() - 1.0);
+    ((x / digit).ceil() * digit * 1e6).round() / 1e6
 }
 
 /// Speeds above which an order lies where the record has no clean content.

@@ -1,8 +1,10 @@
 //! Stretch, units and preparation, so that a lens sees clean samples in the wished unit.
 
+mod held;
 mod steps;
 mod units;
 
+pub use held::held_bytes;
 pub use units::Chosen;
 
 use super::AnalysisError;
@@ -22,29 +24,6 @@ const MOST_PIECE: usize = 1 << 22;
 
 /// Values held at a time where a lens or its preparation needs the whole stretch.
 const MOST_HELD: u64 = 400_000_000;
-
-/// About how many bytes a recipe holds at once while it is carried out: what streams passes in pieces,
-/// what is prepared or read by a shaft's angle is held whole, with a copy or two on the way.
-pub fn held_bytes(recipe: &Recipe, info: &SourceInfo) -> u64 {
-    let pieces = 2 * MOST_PIECE as u64;
-    let samples = stretch(recipe.stretch, info).map_or(0, |(from, to)| to - from);
-    let all = info.channels.len() + recipe.math.len();
-    let channels = recipe.channels.as_ref().map_or(all, Vec::len) as u64;
-    let whole = match &recipe.lens {
-        Lens::Orbit(_) | Lens::Arrivals(_) | Lens::Envelope(_) => true,
-        Lens::Speed(_) | Lens::OrderMap(_) | Lens::OrderTrack(_) => true,
-        Lens::Spectrogram(s) => s.along == AlongName::Speed,
-        _ => false,
-    };
-    let held = if whole {
-        3 * samples * (channels + 1)
-    } else if !recipe.prepare.is_empty() || recipe.unit.is_some() {
-        3 * samples * channels.min(rayon::current_num_threads() as u64)
-    } else {
-        0
-    };
-    8 * (pieces + held)
-}
 
 /// The stretch of the chosen channels, prepared.
 pub struct View<'a> {
