@@ -56,6 +56,11 @@ impl Unit {
         }
     }
 
+    /// Whether it has an input of this number.
+    fn offers(&self, input: u16) -> bool {
+        (1..=self.front_end.inputs.len()).contains(&usize::from(input))
+    }
+
     /// Takes a block in its turn. Asks again for blocks that were lost, if the front end keeps them.
     async fn take(&mut self, block: Block) -> Result<(), ClientError> {
         let sequence = block.head().sequence;
@@ -260,8 +265,7 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Settings).await?;
         let mut cells = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            let most = u.front_end.inputs.len() as u16;
-            for s in a.settings.into_iter().flat_map(|s| s.inputs).filter(|s| (1..=most).contains(&s.number)) {
+            for s in a.settings.into_iter().flat_map(|s| s.inputs).filter(|s| u.offers(s.number)) {
                 let input = s.number + u.offset;
                 cells.push(Cell::new(input, Column::Coupling, from_link(s.coupling).name()));
                 cells.push(Cell::new(input, Column::RangeV, format!("{} V", s.range_v)));
@@ -290,8 +294,7 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Memories).await?;
         let mut all = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            let most = u.front_end.inputs.len() as u16;
-            let there = a.memories.unwrap_or_default().into_iter().filter(|m| (1..=most).contains(&m.input));
+            let there = a.memories.unwrap_or_default().into_iter().filter(|m| u.offers(m.input));
             all.extend(there.map(|m| Memory { input: m.input + u.offset, ..m }));
         }
         Ok(all)
@@ -314,9 +317,9 @@ impl System {
             }
             _ => e,
         })?;
-        let most = unit.front_end.inputs.len() as u16;
         match incoming {
-            Incoming::Plug(input, _) if !(1..=most).contains(&input) => {
+            Incoming::Plug(input, _) if !unit.offers(input) => {
+                let most = unit.front_end.inputs.len();
                 Err(ClientError::Fault(format!("a sensor's memory at input {input}; it has inputs 1 to {most}")))
             }
             Incoming::Plug(input, memory) => Ok(Heard::Plug(input + unit.offset, memory)),

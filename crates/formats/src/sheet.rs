@@ -108,8 +108,8 @@ fn read_xlsx(bytes: &[u8]) -> Result<Vec<Vec<String>>, FormatError> {
             other => Data::from(other.clone()).to_string(),
         };
         let (row, column) = (cell.get_position().0 as usize, cell.get_position().1 as usize);
-        let places = rows.len().max(row + 1) - rows.len() + column + 1;
-        count += places;
+        // What the row grows by, as it will be once this cell is in it.
+        count += (column + 1).saturating_sub(rows.get(row).map_or(0, Vec::len));
         if row >= MOST_ROWS || column >= MOST_COLUMNS || count > MOST_CELLS {
             let says = format!(
                 "has a cell in row {}, column {}; allowed are {MOST_ROWS} rows, {MOST_COLUMNS} columns and {MOST_CELLS} cells in all",

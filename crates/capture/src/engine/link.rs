@@ -168,8 +168,12 @@ impl Engine {
         if !self.goes_on_away(says) {
             self.broken_off(&format!("the link to the front end broke: {says}"));
         }
+        self.connect_anew(says, Duration::from_millis(500));
+    }
+
+    fn connect_anew(&mut self, says: &str, after: Duration) {
         self.forget_link();
-        self.next_try = Instant::now() + Duration::from_millis(500);
+        self.next_try = Instant::now() + after;
         let address = self.address.clone().unwrap_or_default();
         self.status.send_modify(|s| s.link = LinkState::Connecting { address, says: says.into() });
     }
@@ -179,10 +183,7 @@ impl Engine {
         tracing::warn!("{says}");
         self.arm_again = false;
         self.end_recording(false, says);
-        self.forget_link();
-        self.next_try = Instant::now() + AFTER_A_FAULT;
-        let address = self.address.clone().unwrap_or_default();
-        self.status.send_modify(|s| s.link = LinkState::Connecting { address, says: says.into() });
+        self.connect_anew(says, AFTER_A_FAULT);
     }
 
     /// Ends a recording that cannot go on; where triggers were waited for they will be again.

@@ -141,6 +141,14 @@ fn a_small_file_that_names_a_far_cell_or_unpacks_to_gigabytes_is_refused() {
         let says = read(&spreadsheet(&far)).unwrap_err().to_string();
         assert!(says.contains("allowed are 100000 rows, 1000 columns"), "{place}: {says}");
     }
+    // Many cells beside each other are each counted once.
+    let dense: String = (1..=300)
+        .map(|r| {
+            let row: String = (0..26u8).map(|c| cell(&format!("{}{r}", char::from(b'A' + c)), "x")).collect();
+            format!("<row r=\"{r}\">{}{}</row>", row, cell(&format!("KN{r}"), "last"))
+        })
+        .collect();
+    assert_eq!(read(&spreadsheet(&dense)).unwrap()[299].len(), 300);
     // Each row within bounds, all of them beside each other not.
     let wide: String = (1..=2_100).map(|r| format!("<row r=\"{r}\">{}</row>", cell(&format!("ALL{r}"), "x"))).collect();
     assert!(read(&spreadsheet(&wide)).unwrap_err().to_string().contains("2000000 cells"));
