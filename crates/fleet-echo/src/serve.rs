@@ -103,7 +103,7 @@ impl Serve {
         let budget = Budget::new(self.analysis_mb).map_err(anyhow::Error::msg)?;
         let config = Config { page: self.page.clone(), discovery, names: self.names.clone(), budget };
         let app = App::new(store.clone(), capture.clone(), config);
-        tokio::spawn(echo_server::health::beat(app.clone()));
+        tokio::spawn(watched("the database's pulse", app.clone(), echo_server::health::beat));
         tokio::spawn(watched("outputs", app.clone(), echo_server::outputs::watch));
         tokio::spawn(watched("smart sensors", app.clone(), echo_server::follow));
         tokio::spawn(watched("rounds", app.clone(), echo_server::keep_rounds));

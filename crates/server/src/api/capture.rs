@@ -27,18 +27,20 @@ pub struct StatusBody {
     pub faults: Option<String>,
 }
 
+impl StatusBody {
+    /// As it is now; whether the database answers is known to who asks.
+    pub(crate) fn of(app: &App, status: Status, store: bool) -> StatusBody {
+        let campaign = app.setup().map(|s| s.campaign);
+        StatusBody { status, store, campaign, alarm: app.worst(), faults: app.faults() }
+    }
+}
+
 /// What is going on.
 #[utoipa::path(get, operation_id = "read_status", path = "/api/status", responses((status = 200, body = StatusBody)))]
 pub async fn status(State(app): State<App>) -> Json<StatusBody> {
     let store = crate::health::answers(&app).await;
     let status = app.capture.status().borrow().clone();
-    Json(StatusBody {
-        status,
-        store,
-        campaign: app.setup().map(|s| s.campaign),
-        alarm: app.worst(),
-        faults: app.faults(),
-    })
+    Json(StatusBody::of(&app, status, store))
 }
 
 /// Front ends found on the network.

@@ -60,7 +60,7 @@ async fn converse(app: App, mut socket: WebSocket) {
                 // A recording's counters move with every block; five times a second is enough to read.
                 if beat || (frames.is_multiple_of(4) && status.has_changed().unwrap_or(false)) {
                     let now = status.borrow_and_update().clone();
-                    let body = StatusBody { status: now, store: app.pulse.answers(), faults: app.faults(), campaign: app.setup().map(|s| s.campaign), alarm: app.worst() };
+                    let body = StatusBody::of(&app, now, app.pulse.answers());
                     let Ok(text) = serde_json::to_string(&body) else { return };
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }
