@@ -11,6 +11,8 @@ pub struct Calibration {
     pub channel: i16,
     /// The value.
     pub sensitivity: Sensitivity,
+    /// Whether it is the one the channel was recorded with.
+    pub recorded: bool,
     /// Why it was set.
     pub reason: String,
     /// By whom.
@@ -26,7 +28,7 @@ impl Store {
     /// The database is away.
     pub async fn calibrations(&self, run: i64) -> Result<Vec<Calibration>> {
         let rows = sqlx::query!(
-            "SELECT channel, sensitivity, reason, who, at FROM calibration WHERE run_id = $1 ORDER BY id",
+            "SELECT channel, sensitivity, recorded, reason, who, at FROM calibration WHERE run_id = $1 ORDER BY id",
             run
         )
         .fetch_all(self.pool())
@@ -36,36 +38,12 @@ impl Store {
                 Ok(Calibration {
                     channel: r.channel,
                     sensitivity: serde_json::from_value(r.sensitivity)?,
+                    recorded: r.recorded,
                     reason: r.reason,
                     who: r.who,
                     at: r.at,
                 })
             })
             .collect()
-    }
-
-    /// Puts a sensitivity right.
-    ///
-    /// # Errors
-    /// The run has no such channel, or the database is away.
-    pub async fn correct(
-        &self,
-        run: i64,
-        channel: i16,
-        sensitivity: &Sensitivity,
-        reason: &str,
-        who: &str,
-    ) -> Result<()> {
-        sqlx::query!(
-            "INSERT INTO calibration (run_id, channel, sensitivity, reason, who) VALUES ($1, $2, $3, $4, $5)",
-            run,
-            channel,
-            serde_json::to_value(sensitivity)?,
-            reason,
-            who
-        )
-        .execute(self.pool())
-        .await?;
-        Ok(())
     }
 }

@@ -8,7 +8,7 @@ const MOST: i64 = 12;
 
 /// Something that was found.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Found {
+pub struct Match {
     /// “run”, “result” or “channel”.
     pub what: String,
     /// Its name: the run's kind, the result's or the channel's name.
@@ -36,14 +36,14 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn find(&self, text: &str) -> Result<Vec<Found>> {
+    pub async fn find(&self, text: &str) -> Result<Vec<Match>> {
         let words = patterns(text);
         if words.is_empty() {
             return Ok(Vec::new());
         }
         Ok(sqlx::query_as!(
-            Found,
-            r#"WITH known AS (
+            Match,
+            r#"WITH known AS MATERIALIZED (
                    SELECT r.id, r.number, r.kind, r.started_at, c.name AS campaign,
                           concat_ws(' ', 'run', r.number, r.kind, c.name, c.specimen,
                                     to_char(r.started_at AT TIME ZONE 'UTC', 'YYYY-MM-DD FMDD Mon YYYY')) AS about
@@ -53,7 +53,7 @@ impl Store {
                 FROM known WHERE about ILIKE ALL ($1) ORDER BY started_at DESC LIMIT $2)
                UNION ALL
                (SELECT 'result', s.name, k.id, k.number, campaign, s.made_at
-                FROM result s JOIN known k ON k.id = s.run_id
+                FROM result s JOIN result_input i ON i.result_id = s.id AND i.place = 1 JOIN known k ON k.id = i.run_id
                 WHERE concat_ws(' ', s.name, 'result', s.recipe->>'lens', about) ILIKE ALL ($1)
                 ORDER BY s.made_at DESC LIMIT $2)
                UNION ALL

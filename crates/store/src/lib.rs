@@ -11,20 +11,32 @@
 //! | [`chunk`] | packing of counts and the min/max pyramid |
 //! | [`waveform`] | writing chunks, reading counts and overviews |
 //! | [`take`] | takes inside a run, and marks |
-//! | [`study`] | entries put right, computed channels, kept results, notes |
+//! | [`correction`] | entries put right |
+//! | [`math`] | computed channels |
+//! | [`result`] | results that are kept, with what they were made of |
+//! | [`note`] | notes on curves |
+//! | [`job`] | work that outlives a request, in parts |
 //! | [`schedule`] | rounds by the clock |
-//! | [`watch`] | watched values, alarms, benches |
+//! | [`watch`] | watched values, alarms |
+//! | [`bench`] | benches |
+//! | [`state`] | words that stand for where something is |
 
+pub mod bench;
 pub mod calibration;
 pub mod campaign;
 pub mod chunk;
+pub mod correction;
 pub mod find;
+pub mod job;
+pub mod math;
+pub mod note;
 mod owner;
+pub mod result;
 pub mod rig;
 pub mod run;
 pub mod schedule;
 pub mod sensor;
-pub mod study;
+pub mod state;
 pub mod take;
 mod unpacked;
 pub mod watch;
@@ -166,6 +178,22 @@ impl Store {
     /// The database is away or holds tables of a newer version.
     pub async fn migrate(&self) -> Result<()> {
         sqlx::migrate!().run(&self.pool).await.map_err(|e| StoreError::Away(e.to_string()))
+    }
+
+    /// Whether the tables are those that this program knows.
+    ///
+    /// # Errors
+    /// They are of another version, or the database is away.
+    pub async fn fits(&self) -> Result<()> {
+        let known = sqlx::migrate!().iter().map(|m| m.version).max();
+        let there: Option<i64> =
+            sqlx::query_scalar("SELECT max(version) FROM _sqlx_migrations WHERE success").fetch_one(&self.pool).await?;
+        if there == known {
+            return Ok(());
+        }
+        let told = |v: Option<i64>| v.map_or("none".to_string(), |v| v.to_string());
+        let says = format!("its tables are of version {}, this program knows {}", told(there), told(known));
+        Err(StoreError::Refused(format!("{says}; allowed is a program of the same version as its server")))
     }
 
     /// Asks whether the database answers.

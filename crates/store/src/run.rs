@@ -1,5 +1,6 @@
 //! Runs: opened before the first sample, closed after the last, recovered after a crash.
 
+use crate::state::RunState;
 use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 use echo_job::plan::Plan;
@@ -43,8 +44,8 @@ pub struct Run {
     pub number: i32,
     /// What it is called.
     pub kind: String,
-    /// `recording`, `whole` or `broken`.
-    pub state: String,
+    /// Where it is.
+    pub state: RunState,
     /// Why it ended.
     pub ended_because: Option<String>,
     /// Time of the first sample.
@@ -101,30 +102,37 @@ impl Store {
             Run,
             r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide)
                VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10)
-               RETURNING id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide"#,
+               RETURNING id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide"#,
             new.campaign, new.kind, new.sample_rate_hz, new.clean_share, new.front_end,
             serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?, new.recorder, new.together, new.divide as i32
         )
         .fetch_one(&mut *tx)
         .await?;
-        for (i, (row, volts)) in new.channels.iter().enumerate() {
-            sqlx::query!(
-                "INSERT INTO run_channel (run_id, channel, input, volts_per_count, body) VALUES ($1, $2, $3, $4, $5)",
-                run.id,
-                i as i16 + 1,
-                row.input as i16,
-                volts,
-                serde_json::to_value(row)?
-            )
-            .execute(&mut *tx)
-            .await?;
-            sqlx::query!(
-                "INSERT INTO calibration (run_id, channel, sensitivity, reason, who) VALUES ($1, $2, $3, 'as recorded', 'rig')",
-                run.id, i as i16 + 1, serde_json::to_value(&row.sensitivity)?
-            )
-            .execute(&mut *tx)
-            .await?;
-        }
+        let json = |of: fn(&Channel) -> serde_json::Result<serde_json::Value>| {
+            new.channels.iter().map(|(row, _)| of(row)).collect::<serde_json::Result<Vec<_>>>()
+        };
+        let (rows, sensitivities) =
+            (json(|r| serde_json::to_value(r))?, json(|r| serde_json::to_value(&r.sensitivity))?);
+        let inputs: Vec<i16> = new.channels.iter().map(|(row, _)| row.input as i16).collect();
+        let volts: Vec<f64> = new.channels.iter().map(|(_, volts)| *volts).collect();
+        sqlx::query!(
+            "INSERT INTO run_channel (run_id, channel, input, volts_per_count, body)
+             SELECT $1, n::smallint, i, v, b FROM unnest($2::smallint[], $3::float8[], $4::jsonb[]) WITH ORDINALITY AS u(i, v, b, n)",
+            run.id,
+            &inputs,
+            &volts,
+            &rows
+        )
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query!(
+            "INSERT INTO calibration (run_id, channel, sensitivity, reason, who, recorded)
+             SELECT $1, n::smallint, s, 'as recorded', 'rig', true FROM unnest($2::jsonb[]) WITH ORDINALITY AS u(s, n) ORDER BY n",
+            run.id,
+            &sensitivities
+        )
+        .execute(&mut *tx)
+        .await?;
         tx.commit().await?;
         Ok(run)
     }
@@ -145,11 +153,11 @@ impl Store {
     /// The database is away.
     pub async fn close_run(&self, run: i64, samples: i64, whole: bool, because: &str) -> Result<()> {
         self.ownership().check()?;
-        let state = if whole { "whole" } else { "broken" };
+        let state = if whole { RunState::Whole } else { RunState::Broken };
         sqlx::query!(
             "UPDATE run SET state = $2, samples = $3, ended_because = $4 WHERE id = $1",
             run,
-            state,
+            state.word(),
             samples,
             because
         )
@@ -164,7 +172,17 @@ impl Store {
     /// The database is away.
     pub async fn delete_run(&self, run: i64) -> Result<()> {
         self.ownership().check()?;
-        sqlx::query!("DELETE FROM run WHERE id = $1", run).execute(self.pool()).await?;
+        let mut tx = self.pool().begin().await?;
+        // What was made of it alone goes with it; what was made of others too stays, and is told as stale.
+        sqlx::query!(
+            "DELETE FROM result WHERE id IN (SELECT result_id FROM result_input WHERE run_id = $1)
+             AND NOT EXISTS (SELECT FROM result_input i WHERE i.result_id = result.id AND i.run_id IS DISTINCT FROM $1)",
+            run
+        )
+        .execute(&mut *tx)
+        .await?;
+        sqlx::query!("DELETE FROM run WHERE id = $1", run).execute(&mut *tx).await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -198,8 +216,8 @@ impl Store {
     pub async fn runs(&self, campaign: i64) -> Result<Vec<Run>> {
         Ok(sqlx::query_as!(
             Run,
-            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
-             FROM run WHERE campaign_id = $1 ORDER BY number",
+            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
+             FROM run WHERE campaign_id = $1 ORDER BY number"#,
             campaign
         )
         .fetch_all(self.pool())
@@ -213,8 +231,8 @@ impl Store {
     pub async fn run(&self, id: i64) -> Result<Run> {
         sqlx::query_as!(
             Run,
-            "SELECT id, campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
-             FROM run WHERE id = $1",
+            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
+             FROM run WHERE id = $1"#,
             id
         )
         .fetch_optional(self.pool())
@@ -278,5 +296,20 @@ impl Store {
         Ok(sqlx::query_scalar!("SELECT DISTINCT channel FROM chunk WHERE run_id = $1 AND over_range ORDER BY 1", run)
             .fetch_all(self.pool())
             .await?)
+    }
+
+    /// Stretches of a run whose range was exceeded, chunk by chunk: channel, first sample, samples.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn clipped_stretches(&self, run: i64, most: i64) -> Result<Vec<(i16, i64, i32)>> {
+        let rows = sqlx::query!(
+            "SELECT channel, first_sample, samples FROM chunk WHERE run_id = $1 AND over_range ORDER BY channel, first_sample LIMIT $2",
+            run,
+            most
+        )
+        .fetch_all(self.pool())
+        .await?;
+        Ok(rows.into_iter().map(|r| (r.channel, r.first_sample, r.samples)).collect())
     }
 }

@@ -1,5 +1,6 @@
 //! Rounds by the clock: the schedule that goes, and what each round gave.
 
+use crate::state::{RoundState, ScheduleState};
 use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 use echo_job::plan::{Plan, Rounds};
@@ -17,8 +18,8 @@ pub struct Schedule {
     pub plan: Plan,
     /// When it was started.
     pub begun_at: DateTime<Utc>,
-    /// `going`, `done` or `stopped`.
-    pub state: String,
+    /// Where it is.
+    pub state: ScheduleState,
 }
 
 /// A round of a schedule.
@@ -28,8 +29,8 @@ pub struct Round {
     pub number: i32,
     /// When it was due.
     pub due_at: DateTime<Utc>,
-    /// `going`, `done`, `missed` or `broken`.
-    pub state: String,
+    /// What became of it.
+    pub state: RoundState,
     /// Why, where it is not done.
     pub says: String,
     /// Its run, while its waveform is kept.
@@ -44,7 +45,29 @@ struct ScheduleRow {
     rounds: serde_json::Value,
     plan: serde_json::Value,
     begun_at: DateTime<Utc>,
-    state: String,
+    state: ScheduleState,
+}
+
+struct RoundRow {
+    number: i32,
+    due_at: DateTime<Utc>,
+    state: RoundState,
+    says: String,
+    run_id: Option<i64>,
+    measured: serde_json::Value,
+}
+
+impl RoundRow {
+    fn read(self) -> Result<Round> {
+        Ok(Round {
+            number: self.number,
+            due_at: self.due_at,
+            state: self.state,
+            says: self.says,
+            run_id: self.run_id,
+            measured: serde_json::from_value(self.measured)?,
+        })
+    }
 }
 
 impl ScheduleRow {
@@ -72,7 +95,7 @@ impl Store {
         sqlx::query_as!(
             ScheduleRow,
             "INSERT INTO schedule (campaign_id, rounds, plan, who) VALUES ($1, $2, $3, $4)
-             RETURNING id, campaign_id, rounds, plan, begun_at, state",
+             RETURNING id, campaign_id, rounds, plan, begun_at, state AS \"state: ScheduleState\"",
             campaign,
             serde_json::to_value(rounds)?,
             serde_json::to_value(plan)?,
@@ -90,7 +113,7 @@ impl Store {
     pub async fn going_schedule(&self) -> Result<Option<Schedule>> {
         sqlx::query_as!(
             ScheduleRow,
-            "SELECT id, campaign_id, rounds, plan, begun_at, state FROM schedule WHERE state = 'going'"
+            r#"SELECT id, campaign_id, rounds, plan, begun_at, state AS "state: ScheduleState" FROM schedule WHERE state = 'going'"#
         )
         .fetch_optional(self.pool())
         .await?
@@ -105,8 +128,8 @@ impl Store {
     pub async fn newest_schedule(&self, campaign: i64) -> Result<Option<Schedule>> {
         sqlx::query_as!(
             ScheduleRow,
-            "SELECT id, campaign_id, rounds, plan, begun_at, state FROM schedule
-             WHERE campaign_id = $1 ORDER BY id DESC LIMIT 1",
+            r#"SELECT id, campaign_id, rounds, plan, begun_at, state AS "state: ScheduleState" FROM schedule
+               WHERE campaign_id = $1 ORDER BY id DESC LIMIT 1"#,
             campaign
         )
         .fetch_optional(self.pool())
@@ -119,8 +142,8 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn end_schedule(&self, schedule: i64, state: &str) -> Result<()> {
-        sqlx::query!("UPDATE schedule SET state = $2 WHERE id = $1 AND state = 'going'", schedule, state)
+    pub async fn end_schedule(&self, schedule: i64, state: ScheduleState) -> Result<()> {
+        sqlx::query!("UPDATE schedule SET state = $2 WHERE id = $1 AND state = 'going'", schedule, state.word())
             .execute(self.pool())
             .await?;
         Ok(())
@@ -139,7 +162,7 @@ impl Store {
             schedule,
             round.number,
             round.due_at,
-            round.state,
+            round.state.word(),
             round.says,
             round.run_id,
             serde_json::to_value(&round.measured)?
@@ -172,28 +195,49 @@ impl Store {
             .ok_or_else(|| StoreError::Missing(format!("the picture of round {number}")))
     }
 
+    /// The last round of a schedule so far.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn last_round(&self, schedule: i64) -> Result<Option<Round>> {
+        sqlx::query_as!(
+            RoundRow,
+            r#"SELECT number, due_at, state AS "state: RoundState", says, run_id, measured
+               FROM round WHERE schedule_id = $1 ORDER BY number DESC LIMIT 1"#,
+            schedule
+        )
+        .fetch_optional(self.pool())
+        .await?
+        .map(RoundRow::read)
+        .transpose()
+    }
+
     /// Rounds of a schedule, in their order.
     ///
     /// # Errors
     /// The database is away.
     pub async fn rounds(&self, schedule: i64) -> Result<Vec<Round>> {
-        let rows = sqlx::query!(
-            "SELECT number, due_at, state, says, run_id, measured FROM round WHERE schedule_id = $1 ORDER BY number",
+        let rows = sqlx::query_as!(
+            RoundRow,
+            r#"SELECT number, due_at, state AS "state: RoundState", says, run_id, measured
+               FROM round WHERE schedule_id = $1 ORDER BY number"#,
             schedule
         )
         .fetch_all(self.pool())
         .await?;
-        rows.into_iter()
-            .map(|r| {
-                Ok(Round {
-                    number: r.number,
-                    due_at: r.due_at,
-                    state: r.state,
-                    says: r.says,
-                    run_id: r.run_id,
-                    measured: serde_json::from_value(r.measured)?,
-                })
-            })
-            .collect()
+        rows.into_iter().map(RoundRow::read).collect()
+    }
+
+    /// Runs of a schedule's rounds that are there, oldest first.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn round_runs(&self, schedule: i64) -> Result<Vec<i64>> {
+        Ok(sqlx::query_scalar!(
+            r#"SELECT run_id AS "run_id!" FROM round WHERE schedule_id = $1 AND run_id IS NOT NULL ORDER BY number"#,
+            schedule
+        )
+        .fetch_all(self.pool())
+        .await?)
     }
 }

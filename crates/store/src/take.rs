@@ -5,7 +5,7 @@ use chrono::{DateTime, Utc};
 
 /// A capture inside a run.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Take {
+pub struct StoredTake {
     /// Number, from 1.
     pub number: i32,
     /// Sample of the trigger.
@@ -38,7 +38,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn write_takes(&self, run: i64, takes: &[Take]) -> Result<()> {
+    pub async fn write_takes(&self, run: i64, takes: &[StoredTake]) -> Result<()> {
         let (mut numbers, mut triggers, mut firsts) = (Vec::new(), Vec::new(), Vec::new());
         // An open take travels as a length of −1.
         let (mut samples, mut says): (Vec<i64>, Vec<String>) = (Vec::new(), Vec::new());
@@ -70,9 +70,9 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn takes(&self, run: i64) -> Result<Vec<Take>> {
+    pub async fn takes(&self, run: i64) -> Result<Vec<StoredTake>> {
         Ok(sqlx::query_as!(
-            Take,
+            StoredTake,
             "SELECT number, trigger_sample, first_sample, samples, says FROM take WHERE run_id = $1 ORDER BY number",
             run
         )

@@ -1,5 +1,6 @@
-//! Watched values over time and alarms; benches.
+//! Watched values over time, and alarms.
 
+use crate::state::AlarmZone;
 use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 
@@ -10,8 +11,8 @@ pub struct Alarm {
     pub id: i64,
     /// The watched quantity.
     pub watched: String,
-    /// Zone it went to: `good`, `caution` or `limit`.
-    pub zone: String,
+    /// Zone it went to.
+    pub zone: AlarmZone,
     /// Value at that moment.
     pub value: f64,
     /// In words.
@@ -84,12 +85,19 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn write_alarm(&self, campaign: i64, watched: &str, zone: &str, value: f64, says: &str) -> Result<i64> {
+    pub async fn write_alarm(
+        &self,
+        campaign: i64,
+        watched: &str,
+        zone: AlarmZone,
+        value: f64,
+        says: &str,
+    ) -> Result<i64> {
         Ok(sqlx::query_scalar!(
             "INSERT INTO alarm (campaign_id, watched, zone, value, says) VALUES ($1, $2, $3, $4, $5) RETURNING id",
             campaign,
             watched,
-            zone,
+            zone as AlarmZone,
             value,
             says
         )
@@ -104,8 +112,8 @@ impl Store {
     pub async fn alarms(&self, campaign: i64, most: i64) -> Result<Vec<Alarm>> {
         Ok(sqlx::query_as!(
             Alarm,
-            "SELECT id, watched, zone, value, says, at, acknowledged_at, acknowledged_by FROM alarm
-             WHERE campaign_id = $1 ORDER BY id DESC LIMIT $2",
+            r#"SELECT id, watched, zone AS "zone: AlarmZone", value, says, at, acknowledged_at, acknowledged_by FROM alarm
+               WHERE campaign_id = $1 ORDER BY id DESC LIMIT $2"#,
             campaign,
             most
         )
@@ -131,57 +139,5 @@ impl Store {
             return Err(StoreError::Missing(format!("alarm {alarm}")));
         }
         Ok(())
-    }
-
-    /// Keeps a bench under its name.
-    ///
-    /// # Errors
-    /// The database is away.
-    pub async fn keep_bench(&self, campaign: i64, station: &str, name: &str, body: &serde_json::Value) -> Result<()> {
-        sqlx::query!(
-            "INSERT INTO bench (campaign_id, station, name, body) VALUES ($1, $2, $3, $4)
-             ON CONFLICT (campaign_id, station, name) DO UPDATE SET body = excluded.body",
-            campaign,
-            station,
-            name,
-            body
-        )
-        .execute(self.pool())
-        .await?;
-        Ok(())
-    }
-
-    /// Lets a bench go.
-    ///
-    /// # Errors
-    /// There is none of that name, or the database is away.
-    pub async fn drop_bench(&self, campaign: i64, station: &str, name: &str) -> Result<()> {
-        let done = sqlx::query!(
-            "DELETE FROM bench WHERE campaign_id = $1 AND station = $2 AND name = $3",
-            campaign,
-            station,
-            name
-        )
-        .execute(self.pool())
-        .await?;
-        if done.rows_affected() == 0 {
-            return Err(StoreError::Missing(format!("bench “{name}”")));
-        }
-        Ok(())
-    }
-
-    /// Benches of a station, by name.
-    ///
-    /// # Errors
-    /// The database is away.
-    pub async fn benches(&self, campaign: i64, station: &str) -> Result<Vec<(String, serde_json::Value)>> {
-        let rows = sqlx::query!(
-            "SELECT name, body FROM bench WHERE campaign_id = $1 AND station = $2 ORDER BY name",
-            campaign,
-            station
-        )
-        .fetch_all(self.pool())
-        .await?;
-        Ok(rows.into_iter().map(|r| (r.name, r.body)).collect())
     }
 }

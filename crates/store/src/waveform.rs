@@ -5,6 +5,7 @@ use crate::run::Gap;
 use crate::unpacked::Unpacked;
 use crate::{Result, Store, StoreError};
 use bytes::{BufMut, BytesMut};
+use std::collections::BTreeMap;
 
 /// Count pairs of an overview: smallest and largest of each of `points` equal stretches, or none
 /// where nothing was recorded.
@@ -44,6 +45,42 @@ fn copy_bytes(run: i64, chunks: &[PackedChunk]) -> BytesMut {
     b
 }
 
+/// Unpacking is work for a processor, which requests and recording are not to wait for.
+async fn away<T: Send + 'static>(work: impl FnOnce() -> Result<T> + Send + 'static) -> Result<T> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| StoreError::Unreadable(e.to_string()))?
+}
+
+/// Overviews that are being drawn.
+struct Drawing {
+    channels: Vec<i16>,
+    /// First sample, and the one after the last.
+    stretch: (i64, i64),
+    points: i64,
+    out: Vec<Overview>,
+}
+
+impl Drawing {
+    fn new(channels: &[i16], stretch: (i64, i64), points: usize) -> Drawing {
+        let out = vec![vec![None; points]; channels.len()];
+        Drawing { channels: channels.to_vec(), stretch, points: points as i64, out }
+    }
+
+    /// Draws the smallest and largest of a stretch of a channel.
+    fn put(&mut self, channel: i16, start: i64, samples: i64, pair: (i32, i32)) {
+        let (from, to) = self.stretch;
+        let place = self.channels.iter().position(|c| *c == channel);
+        let (Some(i), a, b) = (place, start.max(from), (start + samples).min(to)) else { return };
+        if a >= b {
+            return;
+        }
+        // A pair that lies across a border belongs to both points, so that no peak is lost.
+        let at = |sample: i64| ((sample - from) * self.points / (to - from)) as usize;
+        for p in &mut self.out[i][at(a)..=at(b - 1)] {
+            *p = Some(p.map_or(pair, |(lo, hi)| (lo.min(pair.0), hi.max(pair.1))));
+        }
+    }
+}
+
 impl Store {
     /// Writes chunks and gaps of a run in one transaction; `again` replaces what an attempt of
     /// unknown outcome may have left.
@@ -74,13 +111,17 @@ impl Store {
             copy.send(copy_bytes(run, chunks).freeze()).await?;
             copy.finish().await?;
         }
-        for g in gaps {
+        if !gaps.is_empty() {
+            let firsts: Vec<i64> = gaps.iter().map(|g| g.first_sample).collect();
+            let samples: Vec<i64> = gaps.iter().map(|g| g.samples).collect();
+            let whys: Vec<String> = gaps.iter().map(|g| g.why.clone()).collect();
             sqlx::query!(
-                "INSERT INTO gap (run_id, first_sample, samples, why) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING",
+                "INSERT INTO gap (run_id, first_sample, samples, why)
+                 SELECT $1, f, s, w FROM unnest($2::bigint[], $3::bigint[], $4::text[]) AS u(f, s, w) ON CONFLICT DO NOTHING",
                 run,
-                g.first_sample,
-                g.samples,
-                g.why
+                &firsts,
+                &samples,
+                &whys
             )
             .execute(&mut *tx)
             .await?;
@@ -91,60 +132,92 @@ impl Store {
 
     /// Counts of one channel from sample `from`, `count` long; none where nothing was recorded.
     ///
+    /// # Errors
+    /// The database is away or a chunk is damaged.
+    pub async fn counts(&self, run: i64, channel: i16, from: i64, count: usize) -> Result<Vec<Option<i32>>> {
+        let mut all = self.stretches(run, &[channel], &[(from, count)]).await?;
+        Ok(all.pop().and_then(|mut of| of.pop()).unwrap_or_default())
+    }
+
+    /// Counts of several stretches of several channels, channel by channel, in two queries whatever their
+    /// number: a stretch is its first sample and its length.
+    ///
     /// Chunks that were read lately are not unpacked again.
     ///
     /// # Errors
     /// The database is away or a chunk is damaged.
-    pub async fn counts(&self, run: i64, channel: i16, from: i64, count: usize) -> Result<Vec<Option<i32>>> {
-        let to = from + count as i64;
+    pub async fn stretches(
+        &self,
+        run: i64,
+        channels: &[i16],
+        stretches: &[(i64, usize)],
+    ) -> Result<Vec<Vec<Vec<Option<i32>>>>> {
+        let (firsts, ends): (Vec<i64>, Vec<i64>) = stretches.iter().map(|(f, n)| (*f, *f + *n as i64)).unzip();
+        // Chunks of a channel do not overlap: the last one that starts at or before a stretch is the first that
+        // may reach into it, so that each stretch costs its own chunks and one look beside them.
         let there = sqlx::query!(
-            "SELECT first_sample, samples FROM chunk
-             WHERE run_id = $1 AND channel = $2 AND first_sample < $4 AND first_sample > $5 AND first_sample + samples > $3
-             ORDER BY first_sample",
+            r#"SELECT DISTINCT c.channel AS "channel!", c.first_sample AS "first_sample!"
+               FROM unnest($3::bigint[], $4::bigint[]) AS s(first, until)
+               CROSS JOIN unnest($2::smallint[]) AS n(channel)
+               CROSS JOIN LATERAL (
+                   SELECT k.channel, k.first_sample FROM chunk k
+                   WHERE k.run_id = $1 AND k.channel = n.channel AND k.first_sample < s.until
+                     AND k.first_sample >= coalesce((SELECT max(b.first_sample) FROM chunk b WHERE b.run_id = $1
+                         AND b.channel = n.channel AND b.first_sample <= s.first), s.first)
+                     AND k.first_sample + k.samples > s.first) c
+               ORDER BY 1, 2"#,
             run,
-            channel,
-            from,
-            to,
-            from - LONGEST_CHUNK
+            channels,
+            &firsts,
+            &ends
         )
         .fetch_all(self.pool())
         .await?;
-        let mut chunks: Vec<(i64, Option<Unpacked>)> =
-            there.iter().map(|r| (r.first_sample, self.unpacked().get((run, channel, r.first_sample)))).collect();
-        let missing: Vec<i64> = chunks.iter().filter(|(_, c)| c.is_none()).map(|(first, _)| *first).collect();
-        if !missing.is_empty() {
-            let rows = sqlx::query!(
-                "SELECT first_sample, samples, counts FROM chunk
-                 WHERE run_id = $1 AND channel = $2 AND first_sample = ANY($3)",
-                run,
-                channel,
-                &missing
-            )
-            .fetch_all(self.pool())
-            .await?;
-            // Unpacking is work for a processor, which requests and recording are not to wait for.
-            let unpacking = tokio::task::spawn_blocking(move || {
-                let one = |first, samples, packed: &[u8]| Ok((first, Unpacked::from(unpack(packed, samples)?)));
-                rows.iter().map(|r| one(r.first_sample, r.samples as usize, &r.counts)).collect::<Result<Vec<_>>>()
-            });
-            let unpacked = unpacking.await.map_err(|e| StoreError::Unreadable(e.to_string()))??;
-            for (first_sample, counts) in unpacked {
-                self.unpacked().keep((run, channel, first_sample), counts.clone());
-                if let Some((_, c)) = chunks.iter_mut().find(|(first, _)| *first == first_sample) {
-                    *c = Some(counts);
+        let keys = there.iter().map(|r| (run, r.channel, r.first_sample));
+        let mut chunks: BTreeMap<(i16, i64), Unpacked> = BTreeMap::new();
+        let mut missing: (Vec<i16>, Vec<i64>) = Default::default();
+        for key in keys {
+            match self.unpacked().get(key) {
+                Some(counts) => drop(chunks.insert((key.1, key.2), counts)),
+                None => {
+                    missing.0.push(key.1);
+                    missing.1.push(key.2);
                 }
             }
         }
-        let mut out = vec![None; count];
-        for (first, counts) in chunks {
-            let Some(counts) = counts else { continue };
-            let (a, b) = (first.max(from), (first + counts.len() as i64).min(to));
-            let part = &counts[(a - first) as usize..(b - first) as usize];
-            for (to, x) in out[(a - from) as usize..].iter_mut().zip(part) {
-                *to = Some(*x);
+        if !missing.0.is_empty() {
+            let rows = sqlx::query!(
+                "SELECT channel, first_sample, samples, counts FROM chunk
+                 JOIN unnest($2::smallint[], $3::bigint[]) AS u(c, f) ON channel = c AND first_sample = f
+                 WHERE run_id = $1",
+                run,
+                &missing.0,
+                &missing.1
+            )
+            .fetch_all(self.pool())
+            .await?;
+            let unpacked = away(move || {
+                let one = |r: &(i16, i64, usize, Vec<u8>)| Ok(((r.0, r.1), Unpacked::from(unpack(&r.3, r.2)?)));
+                let rows = rows.into_iter().map(|r| (r.channel, r.first_sample, r.samples as usize, r.counts));
+                rows.map(|r| one(&r)).collect::<Result<Vec<_>>>()
+            });
+            for ((channel, first), counts) in unpacked.await? {
+                self.unpacked().keep((run, channel, first), counts.clone());
+                chunks.insert((channel, first), counts);
             }
         }
-        Ok(out)
+        let cut = |channel: i16, from: i64, count: usize| {
+            let (mut out, to) = (vec![None; count], from + count as i64);
+            for ((_, first), counts) in chunks.range((channel, from - LONGEST_CHUNK)..(channel, to)) {
+                let (a, b) = ((*first).max(from), (first + counts.len() as i64).min(to));
+                if a < b {
+                    let part = &counts[(a - first) as usize..(b - first) as usize];
+                    out[(a - from) as usize..].iter_mut().zip(part).for_each(|(to, x)| *to = Some(*x));
+                }
+            }
+            out
+        };
+        Ok(channels.iter().map(|c| stretches.iter().map(|(from, n)| cut(*c, *from, *n)).collect()).collect())
     }
 
     /// Overviews of several channels over samples `from` to `to`, `points` pairs each.
@@ -167,22 +240,8 @@ impl Store {
                 "a stretch from sample {from} to {to} in {points} points; allowed is an end after the start and a point or more"
             )));
         }
-        let mut out: Vec<Overview> = vec![vec![None; points]; channels.len()];
-        let place = |channel: i16| channels.iter().position(|c| *c == channel);
+        let mut drawing = Drawing::new(channels, (from, to), points);
         let each = (to - from) as usize / points;
-        let mut put = |channel: i16, start: i64, samples: i64, pair: (i32, i32)| {
-            let (Some(i), a, b) = (place(channel), start.max(from), (start + samples).min(to)) else { return };
-            if a >= b {
-                return;
-            }
-            // A pair that lies across a border belongs to both points, so that no peak is lost.
-            let span = to - from;
-            let (p, q) = ((a - from) * points as i64 / span, (b - 1 - from) * points as i64 / span);
-            for p in p..=q {
-                let to = &mut out[i][p as usize];
-                *to = Some(to.map_or(pair, |(lo, hi)| (lo.min(pair.0), hi.max(pair.1))));
-            }
-        };
         if each as i64 >= LONGEST_CHUNK {
             let rows = sqlx::query!(
                 "SELECT channel, first_sample, samples, low, high FROM chunk
@@ -195,7 +254,7 @@ impl Store {
             .fetch_all(self.pool())
             .await?;
             for r in rows {
-                put(r.channel, r.first_sample, i64::from(r.samples), (r.low, r.high));
+                drawing.put(r.channel, r.first_sample, i64::from(r.samples), (r.low, r.high));
             }
         } else if each >= FINE {
             let coarse = each >= COARSE;
@@ -215,7 +274,7 @@ impl Store {
                 let end = r.first_sample + i64::from(r.samples);
                 for (k, pair) in read_pairs(&r.level)?.into_iter().enumerate() {
                     let start = r.first_sample + k as i64 * step;
-                    put(r.channel, start, step.min(end - start), pair);
+                    drawing.put(r.channel, start, step.min(end - start), pair);
                 }
             }
         } else {
@@ -226,12 +285,16 @@ impl Store {
             )
             .fetch_all(self.pool())
             .await?;
-            for r in rows {
-                for (k, x) in unpack(&r.counts, r.samples as usize)?.into_iter().enumerate() {
-                    put(r.channel, r.first_sample + k as i64, 1, (x, x));
+            drawing = away(move || {
+                for r in rows {
+                    for (k, x) in unpack(&r.counts, r.samples as usize)?.into_iter().enumerate() {
+                        drawing.put(r.channel, r.first_sample + k as i64, 1, (x, x));
+                    }
                 }
-            }
+                Ok(drawing)
+            })
+            .await?;
         }
-        Ok(out)
+        Ok(drawing.out)
     }
 }

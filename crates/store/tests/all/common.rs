@@ -28,9 +28,21 @@ pub async fn open_run(name: &str) -> (Store, i64, i64) {
     let store = Store::lazy(&url).unwrap();
     store.migrate().await.unwrap();
     let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
-    let rig = Rig { name: "test".into(), channels: vec![channel(1)] };
-    let plan = Plan { sample_rate_hz: 51_200.0, length: Length::WhenStopped, ..Plan::default() };
+    let (rig, plan) = set_up();
     let campaign = store.create_campaign(&format!("{name} {stamp}"), "", "", &rig, &plan).await.unwrap();
+    let run = open_another(&store, campaign).await;
+    (store, campaign, run)
+}
+
+fn set_up() -> (Rig, Plan) {
+    let rig = Rig { name: "test".into(), channels: vec![channel(1)] };
+    (rig, Plan { sample_rate_hz: 51_200.0, length: Length::WhenStopped, ..Plan::default() })
+}
+
+/// Another open run of a campaign.
+#[allow(dead_code)]
+pub async fn open_another(store: &Store, campaign: i64) -> i64 {
+    let (rig, plan) = set_up();
     let new = NewRun {
         campaign,
         kind: "test".into(),
@@ -44,6 +56,5 @@ pub async fn open_run(name: &str) -> (Store, i64, i64) {
         divide: 1,
         channels: vec![(channel(1), 1e-6)],
     };
-    let run = store.open_run(&new).await.unwrap();
-    (store, campaign, run.id)
+    store.open_run(&new).await.unwrap().id
 }

@@ -2,7 +2,7 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
-use crate::common::open_run;
+use crate::common::{open_another, open_run};
 use chrono::Utc;
 use echo_job::math::MathChannel;
 use echo_job::recipe::Tacho;
@@ -11,8 +11,20 @@ use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
 use echo_store::StoreError;
 use echo_store::chunk::pack;
-use echo_store::study::{NewCorrection, Note};
-use serde_json::json;
+use echo_store::correction::NewCorrection;
+use echo_store::note::Note;
+use echo_store::result::{Input, NewResult};
+use serde_json::{Value, json};
+
+/// A kept result of some runs.
+fn kept<'a>(
+    campaign: i64,
+    name: &'a str,
+    (recipe, body): (&'a Value, &'a Value),
+    inputs: &'a [Input],
+) -> NewResult<'a> {
+    NewResult { campaign, name, recipe, body, inputs, who: "Ada" }
+}
 
 fn cell(text: &str) -> NewCorrection {
     NewCorrection::Cell(1, Column::Point, "frame 14".into(), text.into())
@@ -23,11 +35,11 @@ async fn corrections_are_kept_in_their_order_and_counted() {
     let (store, _, run) = open_run("corrections").await;
     // The sensitivity as recorded counts as the first.
     assert_eq!(store.corrected(run).await.unwrap(), 1);
-    store.put_right(run, &cell("frame 15"), "counted again", "Ada").await.unwrap();
+    store.put_right(run, &cell("frame 15"), None, "counted again", "Ada").await.unwrap();
     let tacho: Tacho = serde_json::from_value(json!({ "channel": 1, "pulses_per_rev": 2.0 })).unwrap();
     let new = NewCorrection::Tacho(tacho.clone(), "one mark".into(), "two marks".into());
-    store.put_right(run, &new, "seen on the photograph", "Ben").await.unwrap();
-    store.put_right(run, &cell("frame 16"), "counted a third time", "Ada").await.unwrap();
+    store.put_right(run, &new, None, "seen on the photograph", "Ben").await.unwrap();
+    store.put_right(run, &cell("frame 16"), None, "counted a third time", "Ada").await.unwrap();
     let all = store.corrections(run).await.unwrap();
     let told: Vec<(&str, Option<i16>, &str)> =
         all.iter().map(|c| (c.field.as_str(), c.channel, c.after.as_str())).collect();
@@ -42,7 +54,7 @@ async fn corrections_are_kept_in_their_order_and_counted() {
     let sensitivity = Sensitivity::new(2.0, "V/V", Quantity::Voltage).unwrap();
     store.correct(run, 1, &sensitivity, "a divider", "Ada").await.unwrap();
     assert_eq!(store.corrected(run).await.unwrap(), 5);
-    assert!(matches!(store.put_right(-1, &cell("x"), "x", "x").await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.put_right(-1, &cell("x"), None, "x", "x").await, Err(StoreError::Missing(_))));
 }
 
 #[tokio::test]
@@ -50,29 +62,58 @@ async fn a_result_is_stale_once_something_was_put_right() {
     let (store, campaign, run) = open_run("results").await;
     let (recipe, body) = (json!({ "lens": "spectrum" }), json!({ "traces": [1, 2, 3] }));
     let corrected = store.corrected(run).await.unwrap();
-    let id = store.keep_result(run, "mesh", (&recipe, &body), corrected, "Ada").await.unwrap();
-    let other = store.keep_result(run, "axle", (&recipe, &body), corrected, "Ada").await.unwrap();
+    let id = store.keep_result(&kept(campaign, "mesh", (&recipe, &body), &[Input::run(run, corrected)])).await.unwrap();
+    let other =
+        store.keep_result(&kept(campaign, "axle", (&recipe, &body), &[Input::run(run, corrected)])).await.unwrap();
     let names = async || -> Vec<(String, bool)> {
         store.kept_results(campaign).await.unwrap().into_iter().map(|r| (r.name, r.stale)).collect()
     };
     assert_eq!(names().await, [("axle".into(), false), ("mesh".into(), false)]);
-    store.put_right(run, &cell("frame 15"), "counted again", "Ada").await.unwrap();
+    store.put_right(run, &cell("frame 15"), None, "counted again", "Ada").await.unwrap();
     assert_eq!(names().await, [("axle".into(), true), ("mesh".into(), true)]);
     // Made again it keeps its key and takes the place of the old one.
     let newer = json!({ "traces": [4] });
     let corrected = store.corrected(run).await.unwrap();
-    assert_eq!(store.keep_result(run, "mesh", (&recipe, &newer), corrected, "Ben").await.unwrap(), id);
+    let inputs = [Input { stretch_s: Some((0.5, 2.0)), takes: vec![3, 4], ..Input::run(run, corrected) }];
+    let again = NewResult { who: "Ben", ..kept(campaign, "mesh", (&recipe, &newer), &inputs) };
+    assert_eq!(store.keep_result(&again).await.unwrap(), id);
+    assert_eq!(store.result_inputs(id).await.unwrap(), inputs);
     assert_eq!(names().await, [("axle".into(), true), ("mesh".into(), false)]);
     assert_eq!(store.kept_result(id).await.unwrap(), newer);
     assert_eq!(store.kept_result(other).await.unwrap(), body);
     let mesh = store.kept_results(campaign).await.unwrap().swap_remove(1);
-    assert_eq!((mesh.who.as_str(), mesh.run_id, mesh.run_number), ("Ben", run, 1));
+    assert_eq!((mesh.who.as_str(), mesh.run_id, mesh.run_number), ("Ben", Some(run), Some(1)));
     store.drop_result(other).await.unwrap();
     assert!(matches!(store.drop_result(other).await, Err(StoreError::Missing(_))));
     assert!(matches!(store.kept_result(other).await, Err(StoreError::Missing(_))));
     // With its run everything goes.
     store.delete_run(run).await.unwrap();
     assert!(store.kept_results(campaign).await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_result_of_many_runs_outlives_one_of_them_as_stale() {
+    let (store, campaign, first) = open_run("many").await;
+    let second = open_another(&store, campaign).await;
+    let (recipe, body) = (json!({ "lens": "spectrum" }), json!({}));
+    let input = async |run| Input::run(run, store.corrected(run).await.unwrap());
+    let both = [input(first).await, input(second).await];
+    let of_both = store.keep_result(&kept(campaign, "both", (&recipe, &body), &both)).await.unwrap();
+    let other = Input { run_id: None, other_id: Some(of_both), ..Input::run(0, 0) };
+    let made_of_it = store.keep_result(&kept(campaign, "mean", (&recipe, &body), &[other])).await.unwrap();
+    let stale = async |id: i64| {
+        let all = store.kept_results(campaign).await.unwrap();
+        all.into_iter().find(|r| r.id == id).map(|r| (r.runs, r.stale))
+    };
+    assert_eq!(stale(of_both).await, Some((vec![first, second], false)));
+    assert_eq!(stale(made_of_it).await, Some((vec![], false)));
+    // One of a name stands for the same runs only.
+    let alone = store.keep_result(&kept(campaign, "both", (&recipe, &body), &both[..1])).await.unwrap();
+    assert_ne!(alone, of_both);
+    store.put_right(second, &cell("frame 15"), None, "counted again", "Ada").await.unwrap();
+    assert_eq!(stale(of_both).await, Some((vec![first, second], true)));
+    store.delete_run(first).await.unwrap();
+    assert_eq!((stale(of_both).await, stale(alone).await), (Some((vec![second], true)), None));
 }
 
 #[tokio::test]
@@ -138,7 +179,10 @@ async fn words_find_runs_results_and_channels() {
     let stamp = name.split(' ').next_back().unwrap().to_string();
     let corrected = store.corrected(run).await.unwrap();
     let (recipe, body) = (json!({ "lens": "order_map" }), json!({}));
-    store.keep_result(run, "100 % mesh_line", (&recipe, &body), corrected, "Ada").await.unwrap();
+    store
+        .keep_result(&kept(campaign, "100 % mesh_line", (&recipe, &body), &[Input::run(run, corrected)]))
+        .await
+        .unwrap();
     let found = async |words: &str| -> Vec<(String, String)> {
         let all = store.find(&format!("{stamp} {words}")).await.unwrap();
         assert!(all.iter().all(|f| f.run_id == run && f.run_number == 1 && f.campaign == name));

@@ -9,7 +9,8 @@ use echo_job::rig::{Channel, Rig};
 use echo_store::chunk::pack;
 use echo_store::run::{NewRun, Run};
 use echo_store::schedule::Round;
-use echo_store::take::Take;
+use echo_store::state::{AlarmZone, RoundState, ScheduleState, Station};
+use echo_store::take::StoredTake;
 use echo_store::{Store, StoreError};
 use serde_json::json;
 
@@ -59,8 +60,8 @@ async fn open(store: &Store, campaign: i64, recorder: &str, together: Option<i64
     store.open_run(&new).await.unwrap()
 }
 
-fn take(number: i32, first: i64, samples: Option<i64>) -> Take {
-    Take { number, trigger_sample: first + 100, first_sample: first, samples, says: format!("bump {number}") }
+fn take(number: i32, first: i64, samples: Option<i64>) -> StoredTake {
+    StoredTake { number, trigger_sample: first + 100, first_sample: first, samples, says: format!("bump {number}") }
 }
 
 #[tokio::test]
@@ -72,7 +73,7 @@ async fn takes_get_their_length_when_they_end() {
     assert_eq!(store.takes(run).await.unwrap(), [take(1, 0, Some(500)), take(2, 300, Some(450))]);
     store.write_takes(run, &[]).await.unwrap();
     // Thousands at once, as a storm brings them.
-    let storm: Vec<Take> = (3..5003).map(|k| take(k, i64::from(k) * 7, Some(51))).collect();
+    let storm: Vec<StoredTake> = (3..5003).map(|k| take(k, i64::from(k) * 7, Some(51))).collect();
     store.write_takes(run, &storm).await.unwrap();
     assert_eq!(store.takes(run).await.unwrap().len(), 5002);
     store.delete_run(run).await.unwrap();
@@ -116,8 +117,8 @@ async fn runs_recorded_together_know_each_other() {
 async fn alarms_are_seen_once_and_values_make_a_trend() {
     let (store, id) = campaign("watch").await;
     let name = "axis 1: rms";
-    let over = store.write_alarm(id, name, "limit", 7.4, "7.4 mm/s, over the limit of 7.1").await.unwrap();
-    let good = store.write_alarm(id, name, "good", 3.0, "3 mm/s, good again").await.unwrap();
+    let over = store.write_alarm(id, name, AlarmZone::Limit, 7.4, "7.4 mm/s, over the limit of 7.1").await.unwrap();
+    let good = store.write_alarm(id, name, AlarmZone::Good, 3.0, "3 mm/s, good again").await.unwrap();
     let alarms = store.alarms(id, 10).await.unwrap();
     assert_eq!(alarms.iter().map(|a| a.id).collect::<Vec<_>>(), [good, over], "newest first");
     assert_eq!(store.alarms(id, 1).await.unwrap().len(), 1);
@@ -142,16 +143,16 @@ async fn alarms_are_seen_once_and_values_make_a_trend() {
 #[tokio::test]
 async fn benches_are_replaced_by_name() {
     let (store, id) = campaign("benches").await;
-    store.keep_bench(id, "run", "quay", &json!({ "panes": [] })).await.unwrap();
-    store.keep_bench(id, "run", "sea", &json!({ "panes": [1] })).await.unwrap();
-    store.keep_bench(id, "run", "quay", &json!({ "panes": [2] })).await.unwrap();
-    store.keep_bench(id, "study", "quay", &json!({ "panes": [3] })).await.unwrap();
-    let kept = store.benches(id, "run").await.unwrap();
+    store.keep_bench(id, Station::Run, "quay", &json!({ "panes": [] })).await.unwrap();
+    store.keep_bench(id, Station::Run, "sea", &json!({ "panes": [1] })).await.unwrap();
+    store.keep_bench(id, Station::Run, "quay", &json!({ "panes": [2] })).await.unwrap();
+    store.keep_bench(id, Station::Study, "quay", &json!({ "panes": [3] })).await.unwrap();
+    let kept = store.benches(id, Station::Run).await.unwrap();
     assert_eq!(kept, [("quay".into(), json!({ "panes": [2] })), ("sea".into(), json!({ "panes": [1] }))]);
-    store.drop_bench(id, "run", "quay").await.unwrap();
-    assert_eq!(store.benches(id, "run").await.unwrap().len(), 1);
-    assert_eq!(store.benches(id, "study").await.unwrap().len(), 1, "the other station's stays");
-    assert!(matches!(store.drop_bench(id, "run", "quay").await, Err(StoreError::Missing(_))));
+    store.drop_bench(id, Station::Run, "quay").await.unwrap();
+    assert_eq!(store.benches(id, Station::Run).await.unwrap().len(), 1);
+    assert_eq!(store.benches(id, Station::Study).await.unwrap().len(), 1, "the other station's stays");
+    assert!(matches!(store.drop_bench(id, Station::Run, "quay").await, Err(StoreError::Missing(_))));
 }
 
 /// One test for all that goes: only one schedule may, in the whole database.
@@ -159,7 +160,7 @@ async fn benches_are_replaced_by_name() {
 async fn one_schedule_goes_and_its_table_grows() {
     let (store, id) = campaign("rounds").await;
     let schedule = store.start_schedule(id, &rounds(3), &plan(), "engineer").await.unwrap();
-    assert_eq!((&schedule.rounds, schedule.state.as_str()), (&rounds(3), "going"));
+    assert_eq!((&schedule.rounds, schedule.state), (&rounds(3), ScheduleState::Going));
     let twice = store.start_schedule(id, &rounds(2), &plan(), "engineer").await;
     assert!(matches!(twice, Err(StoreError::Refused(ref says)) if says.contains("going already")), "{twice:?}");
     assert_eq!(store.going_schedule().await.unwrap().map(|s| s.id), Some(schedule.id));
@@ -167,18 +168,18 @@ async fn one_schedule_goes_and_its_table_grows() {
     let run = open(&store, id, "", None, 1).await.id;
     let due_at = schedule.rounds.due(schedule.begun_at, 1);
     let mut round =
-        Round { number: 1, due_at, state: "going".into(), says: String::new(), run_id: Some(run), measured: vec![] };
+        Round { number: 1, due_at, state: RoundState::Going, says: String::new(), run_id: Some(run), measured: vec![] };
     store.write_round(schedule.id, &round).await.unwrap();
-    round.state = "done".into();
+    round.state = RoundState::Done;
     round.measured = vec![Some(0.1 + 0.2), None];
     store.write_round(schedule.id, &round).await.unwrap();
     let missed =
-        Round { number: 2, state: "missed".into(), says: "no front end".into(), run_id: None, ..round.clone() };
+        Round { number: 2, state: RoundState::Missed, says: "no front end".into(), run_id: None, ..round.clone() };
     store.write_round(schedule.id, &missed).await.unwrap();
     let table = store.rounds(schedule.id).await.unwrap();
     assert_eq!(table.len(), 2);
     assert_eq!(table[0].measured, [Some(0.1 + 0.2), None], "to the last bit");
-    assert_eq!((table[1].state.as_str(), table[1].says.as_str()), ("missed", "no front end"));
+    assert_eq!((table[1].state.word(), table[1].says.as_str()), ("missed", "no front end"));
 
     assert!(matches!(store.picture(schedule.id, 1).await, Err(StoreError::Missing(_))));
     store.write_picture(schedule.id, 1, "<svg/>").await.unwrap();
@@ -186,10 +187,10 @@ async fn one_schedule_goes_and_its_table_grows() {
     assert_eq!(store.rounds(schedule.id).await.unwrap()[0].run_id, None, "its waveform was let go");
     assert_eq!(store.picture(schedule.id, 1).await.unwrap(), "<svg/>", "its picture stays");
 
-    store.end_schedule(schedule.id, "done").await.unwrap();
-    store.end_schedule(schedule.id, "stopped").await.unwrap();
+    store.end_schedule(schedule.id, ScheduleState::Done).await.unwrap();
+    store.end_schedule(schedule.id, ScheduleState::Stopped).await.unwrap();
     let ended = store.newest_schedule(id).await.unwrap().unwrap();
-    assert_eq!(ended.state, "done", "what has ended stays as it ended");
+    assert_eq!(ended.state, ScheduleState::Done, "what has ended stays as it ended");
     assert!(store.newest_schedule(i64::MAX).await.unwrap().is_none());
 }
 
@@ -207,8 +208,8 @@ async fn a_run_that_only_waited_is_not_recovered() {
     store.recover().await.unwrap();
     assert!(store.run(waited.id).await.is_err(), "nothing was kept, nothing is left");
     let began = store.run(just_begun.id).await.unwrap();
-    assert_eq!((began.state.as_str(), began.samples), ("broken", 0), "it was recorded, though no chunk was whole");
+    assert_eq!((began.state.word(), began.samples), ("broken", 0), "it was recorded, though no chunk was whole");
     assert!(began.ended_because.unwrap().contains("stopped while recording"));
     let after = store.run(kept.id).await.unwrap();
-    assert_eq!((after.state.as_str(), after.samples), ("broken", 1024));
+    assert_eq!((after.state.word(), after.samples), ("broken", 1024));
 }
