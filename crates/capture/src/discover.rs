@@ -8,7 +8,7 @@ use utoipa::ToSchema;
 
 /// A front end that was found.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Found {
+pub struct FoundFrontEnd {
     /// Address to connect to, `host:port`.
     pub address: String,
     /// Model it announces.
@@ -29,7 +29,7 @@ pub enum Reach {
 /// Looks for front ends as long as it lives.
 #[derive(Clone)]
 pub struct Discovery {
-    found: Arc<Mutex<BTreeMap<String, Found>>>,
+    found: Arc<Mutex<BTreeMap<String, FoundFrontEnd>>>,
     _daemon: Option<ServiceDaemon>,
 }
 
@@ -51,7 +51,7 @@ impl Discovery {
             daemon.enable_interface(IfKind::LoopbackV4).map_err(say)?;
         }
         let events = daemon.browse(echo_link::SERVICE_TYPE).map_err(say)?;
-        let found: Arc<Mutex<BTreeMap<String, Found>>> = Arc::default();
+        let found: Arc<Mutex<BTreeMap<String, FoundFrontEnd>>> = Arc::default();
         let to = found.clone();
         tokio::spawn(async move {
             while let Ok(event) = events.recv_async().await {
@@ -60,7 +60,7 @@ impl Discovery {
                     ServiceEvent::ServiceResolved(info) => {
                         let Some(ip) = info.get_addresses_v4().into_iter().next() else { continue };
                         let property = |k: &str| info.get_property_val_str(k).unwrap_or("").to_string();
-                        let entry = Found {
+                        let entry = FoundFrontEnd {
                             address: format!("{ip}:{}", info.get_port()),
                             model: property("model"),
                             serial: property("serial"),
@@ -78,7 +78,7 @@ impl Discovery {
     }
 
     /// Front ends found so far.
-    pub fn found(&self) -> Vec<Found> {
+    pub fn found(&self) -> Vec<FoundFrontEnd> {
         self.found.lock().unwrap_or_else(PoisonError::into_inner).values().cloned().collect()
     }
 }

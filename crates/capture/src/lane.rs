@@ -2,7 +2,7 @@
 
 use crate::recorder::Recorder;
 use echo_signal::resample::Resampler;
-use echo_store::take::Take as StoredTake;
+use echo_store::take::StoredTake;
 use std::collections::VecDeque;
 
 /// Decimated samples keep this many times finer steps than the converter's: the filter has made

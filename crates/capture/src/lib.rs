@@ -20,6 +20,6 @@ mod session;
 mod state;
 mod system;
 
-pub use engine::handle::{Capture, CaptureError, DeviceSetup, Options, OrderTo, Room, Setup};
+pub use engine::handle::{Capture, CaptureError, DeviceSetup, Lent, Options, OrderTo, Room, Setup};
 pub use live::{InputLevel, Live};
 pub use state::{CaptureState, Ended, LinkState, OutputStatus, Progress, RecorderProgress, Status, UnitStatus};

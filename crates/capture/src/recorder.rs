@@ -2,7 +2,7 @@
 
 use echo_store::chunk::{Effort, PackedChunk, chunk_samples, pack_with};
 use echo_store::run::Gap;
-use echo_store::take::Take;
+use echo_store::take::StoredTake;
 use echo_store::{Store, StoreError};
 use rayon::prelude::*;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -34,7 +34,7 @@ enum Job {
     Samples { first: i64, counts: Vec<Vec<i32>>, over: Vec<bool> },
     Begun,
     Gap(Gap),
-    Takes(Vec<Take>),
+    Takes(Vec<StoredTake>),
     Mark { sample: i64, says: String, who: String },
     Finish { samples: i64, whole: bool, because: String, drop_empty: bool },
 }
@@ -130,7 +130,7 @@ impl Recorder {
     }
 
     /// Writes takes, or the new lengths of some.
-    pub fn takes(&self, takes: Vec<Take>) {
+    pub fn takes(&self, takes: Vec<StoredTake>) {
         let _ = self.jobs.send(Job::Takes(takes));
     }
 
@@ -196,7 +196,7 @@ enum Keep {
     Begun,
     Chunks(Vec<PackedChunk>, Option<Gap>),
     Gap(Gap),
-    Takes(Vec<Take>),
+    Takes(Vec<StoredTake>),
     Mark { sample: i64, says: String, who: String },
     Close { samples: i64, whole: bool, because: String },
     Drop,

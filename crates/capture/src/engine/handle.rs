@@ -76,6 +76,7 @@ pub(super) enum Order {
     Address(Option<String>),
     Setup(Box<Setup>, Reply),
     Consider(Box<Setup>, Reply),
+    Lend(Box<Setup>, oneshot::Receiver<()>, Reply),
     Arm(Reply),
     Record(Reply),
     Stop(Reply),
@@ -93,6 +94,14 @@ pub struct Capture {
     status: watch::Receiver<Status>,
     live: Arc<Live>,
     memories: Memories,
+    own: watch::Receiver<Option<Setup>>,
+}
+
+/// The front end, lent for one recording with a set-up that is not the campaign's own. However this ends, by
+/// its owner, an error or a panic, a recording that still goes ends too, and the own set-up is in force again.
+#[derive(Debug)]
+pub struct Lent {
+    _given_back: oneshot::Sender<()>,
 }
 
 /// Memories of the smart sensors that are plugged in, by input.
@@ -110,7 +119,10 @@ impl Capture {
         let memories = Memories::default();
         let (status_to, status) =
             watch::channel(Status { link: LinkState::None, capture: CaptureState::Idle, ended: None, plugs: 0 });
+        let (own_to, own) = watch::channel(None);
         let engine = Engine {
+            own: own_to,
+            lent: None,
             store,
             options,
             inbox,
@@ -132,7 +144,7 @@ impl Capture {
             away: None,
         };
         tokio::spawn(engine.run());
-        Capture { orders, status, live, memories }
+        Capture { orders, status, live, memories, own }
     }
 
     async fn order(&self, make: impl FnOnce(Reply) -> Order) -> Result<(), CaptureError> {
@@ -160,6 +172,22 @@ impl Capture {
     /// As [`Capture::set_up`] while recording.
     pub async fn consider(&self, setup: Setup) -> Result<(), CaptureError> {
         self.order(|r| Order::Consider(Box::new(setup), r)).await
+    }
+
+    /// The set-up of the campaign that is measured, as last set; what is lent is not it.
+    pub fn setup(&self) -> Option<Setup> {
+        self.own.borrow().clone()
+    }
+
+    /// Records at once with a set-up that is not the campaign's own, which is in force again when what is
+    /// given back is dropped.
+    ///
+    /// # Errors
+    /// As [`Capture::set_up`] and [`Capture::record`]; the own set-up is in force then.
+    pub async fn lend(&self, setup: Setup) -> Result<Lent, CaptureError> {
+        let (given_back, back) = oneshot::channel();
+        self.order(|r| Order::Lend(Box::new(setup), back, r)).await?;
+        Ok(Lent { _given_back: given_back })
     }
 
     /// Gets ready to record.

@@ -9,6 +9,7 @@ use echo_link::{Answer, RequestBody, UnitState};
 use std::collections::BTreeMap;
 use std::sync::PoisonError;
 use std::time::Duration;
+use tokio::sync::oneshot;
 use tokio::time::Instant;
 
 /// How often front ends are asked how they do.
@@ -215,8 +216,45 @@ impl Engine {
 
     pub(super) async fn set_up(&mut self, setup: Setup) -> Result<(), CaptureError> {
         self.consider(&setup)?;
-        self.setup = Some(setup);
-        self.apply().await
+        self.own.send_replace(Some(setup.clone()));
+        // What is lent stays as it is; the own set-up follows when it is given back.
+        if self.lent.is_none() {
+            self.setup = Some(setup);
+            self.apply().await?;
+        }
+        Ok(())
+    }
+
+    /// Records with a set-up that is in force until what was lent is given back.
+    pub(super) async fn lend(&mut self, setup: Setup, back: oneshot::Receiver<()>) -> Result<(), CaptureError> {
+        self.consider(&setup)?;
+        if self.recording.is_some() {
+            return refuse("a run is armed or recording; stop it first");
+        }
+        let own = self.setup.replace(setup);
+        let result = match self.apply().await {
+            Ok(()) => self.record().await,
+            Err(e) => Err(e),
+        };
+        match result {
+            Ok(()) => self.lent = Some(back),
+            Err(_) => {
+                self.setup = own;
+                let _ = self.apply().await;
+            }
+        }
+        result
+    }
+
+    /// The own set-up is in force again; a recording that was begun with another one ends.
+    pub(super) async fn given_back(&mut self) {
+        self.lent = None;
+        self.arm_again = false;
+        self.end_recording(false, "what it was recorded for has ended");
+        self.setup = self.own.borrow().clone();
+        if let Err(e) = self.apply().await {
+            tracing::warn!("the set-up that was in force before is not taken: {e}");
+        }
     }
 
     /// Brings the front end to the set-up, and lets it send.

@@ -67,7 +67,12 @@ struct Engine {
     address: Option<String>,
     link: Option<System>,
     next_try: Instant,
+    /// The campaign's own set-up.
+    own: watch::Sender<Option<Setup>>,
+    /// The set-up in force: the own one, unless the front end is lent.
     setup: Option<Setup>,
+    /// Ends when what the front end is lent for does.
+    lent: Option<oneshot::Receiver<()>>,
     applied: Option<Settings>,
     recording: Option<Recording>,
     writing: Option<Writing>,
@@ -89,6 +94,7 @@ enum Event {
     Care,
     Try,
     Written,
+    GivenBack,
 }
 
 impl Engine {
@@ -97,7 +103,7 @@ impl Engine {
             let event = {
                 let silence = self.options.silence;
                 let wants = self.address.is_some() && self.link.is_none();
-                let (link, writing) = (&mut self.link, &mut self.writing);
+                let (link, writing, lent) = (&mut self.link, &mut self.writing, &mut self.lent);
                 tokio::select! {
                     biased;
                     o = self.inbox.recv() => Event::Order(o),
@@ -121,6 +127,12 @@ impl Engine {
                             None => std::future::pending().await,
                         }
                     } => Event::Written,
+                    () = async {
+                        match lent {
+                            Some(back) => drop(back.await),
+                            None => std::future::pending().await,
+                        }
+                    } => Event::GivenBack,
                     () = tokio::time::sleep_until(self.next_try), if wants => Event::Try,
                     () = tokio::time::sleep_until(self.next_care), if !wants => Event::Care,
                 }
@@ -145,6 +157,7 @@ impl Engine {
             Event::Heard(Err(e)) => self.link_lost(&e.to_string()),
             Event::Care => self.care().await,
             Event::Try => self.connect().await,
+            Event::GivenBack => self.given_back().await,
             Event::Written => {
                 self.writing = None;
                 self.status.send_modify(|s| s.capture = CaptureState::Idle);
@@ -154,6 +167,10 @@ impl Engine {
     }
 
     async fn obey(&mut self, order: Order) {
+        // Who gives back and then orders finds it given back.
+        if self.lent.as_mut().is_some_and(|back| back.try_recv() == Err(oneshot::error::TryRecvError::Closed)) {
+            self.given_back().await;
+        }
         match order {
             Order::Address(address) => {
                 if self.address == address && self.link.is_some() {
@@ -175,6 +192,10 @@ impl Engine {
             }
             Order::Consider(setup, reply) => {
                 let _ = reply.send(self.consider(&setup));
+            }
+            Order::Lend(setup, back, reply) => {
+                let result = self.lend(*setup, back).await;
+                let _ = reply.send(result);
             }
             Order::Arm(reply) => {
                 let result = self.arm().await;

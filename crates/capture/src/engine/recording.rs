@@ -26,6 +26,9 @@ impl Engine {
         if self.recording.is_some() {
             return refuse("a run is armed or recorded already");
         }
+        if self.lent.is_some() {
+            return refuse("a dry run or a round has the front end; wait until it has ended");
+        }
         if self.writing.is_some() {
             return refuse("the last run is still being written; wait until it is stored");
         }

@@ -8,6 +8,7 @@ use echo_job::plan::Plan;
 use echo_link::{Coupling, InputSetting, Settings};
 use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::serve::own;
+use echo_store::state::RunState;
 use std::time::Duration;
 
 const PLENTY: usize = 64 << 20;
@@ -88,7 +89,7 @@ async fn a_front_end_that_could_not_keep_enough_is_told() {
     let ended = hull.stored().await.ended.unwrap();
     assert!(!ended.whole && ended.because.contains("link to the front end broke"), "{}", ended.because);
     let run = hull.store.run(ended.run_id).await.unwrap();
-    assert!(run.state == "broken" && run.samples >= 5_000, "what came until then is kept");
+    assert!(run.state == RunState::Broken && run.samples >= 5_000, "what came until then is kept");
     hull.until(
         "it is set up anew",
         |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz > 0.0),

@@ -11,6 +11,7 @@ use echo_link::{
     Answer, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, Stored, greet,
 };
 use echo_store::Store;
+use echo_store::state::RunState;
 use futures::{SinkExt, StreamExt};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -360,7 +361,7 @@ async fn silence_and_a_last_word_end_the_run_with_what_came() {
         assert!(!ended.whole);
         assert!(ended.because.contains(because), "{}", ended.because);
         let run = stage.store.run(ended.run_id).await.unwrap();
-        assert_eq!((run.state.as_str(), run.samples), ("broken", 2000));
+        assert_eq!((run.state, run.samples), (RunState::Broken, 2000));
     }
 }
 
@@ -379,7 +380,7 @@ async fn what_cannot_be_ends_the_recording_with_what_came() {
         assert!(!ended.whole && ended.because.contains("the front end is at fault"), "{nonsense:?}: {ended:?}");
         assert!(ended.because.contains(says), "{nonsense:?}: {}", ended.because);
         let run = stage.store.run(ended.run_id).await.unwrap();
-        assert_eq!((run.state.as_str(), run.samples), ("broken", 2000), "{nonsense:?}");
+        assert_eq!((run.state, run.samples), (RunState::Broken, 2000), "{nonsense:?}");
         // Capture is alive, and says why it is not connected.
         assert!(stage.capture.record().await.unwrap_err().to_string().contains("no front end is connected"));
     }

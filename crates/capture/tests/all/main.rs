@@ -5,5 +5,6 @@
 mod away;
 mod common;
 mod front_ends;
+mod lent;
 mod systems;
 mod takes;

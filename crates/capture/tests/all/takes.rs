@@ -185,7 +185,7 @@ async fn a_link_that_breaks_while_armed_is_armed_again() {
     assert!(matches!(again.capture, CaptureState::Armed(_)));
     hull.stored().await;
     let runs = hull.store.runs(hull.campaign).await.unwrap();
-    assert_eq!(runs.iter().map(|r| r.state.as_str()).collect::<Vec<_>>(), ["whole", "broken", "whole"]);
+    assert_eq!(runs.iter().map(|r| r.state.word()).collect::<Vec<_>>(), ["whole", "broken", "whole"]);
 }
 
 #[tokio::test(flavor = "multi_thread")]
