@@ -2,9 +2,9 @@
 
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use echo_signal::filter::{Band, Filter};
-use echo_signal::modal::functions::Functions;
+use echo_signal::modal::frf::FrfMatrix;
 use echo_signal::modal::poles::{PoleSettings, stabilisation};
-use echo_signal::octave::{Detector, OctaveBank, bands};
+use echo_signal::octave::{LevelDetector, OctaveBank, bands};
 use echo_signal::rainflow::{Rainflow, Residue};
 use echo_signal::resample::Resampler;
 use echo_signal::response::Motion;
@@ -151,7 +151,7 @@ fn streams(c: &mut Criterion) {
     let all = bands(3, 20.0, 20_000.0).expect("allowed");
     group.bench_function("third-octave bank, 20 Hz to 20 kHz", |b| {
         b.iter(|| {
-            let mut bank = OctaveBank::new(&all, RATE, Detector::Linear).expect("allowed");
+            let mut bank = OctaveBank::new(&all, RATE, LevelDetector::Linear).expect("allowed");
             bank.push(black_box(&x)).expect("finite");
             bank.levels()
         });
@@ -160,7 +160,7 @@ fn streams(c: &mut Criterion) {
 }
 
 /// Eight modes of a plate's size: 48 outputs, 2 references, 1600 lines.
-fn plate() -> Functions {
+fn plate() -> FrfMatrix {
     let (outputs, references) = (48, 2);
     let hz: Vec<f64> = (1..=1600).map(|k| 0.5 * f64::from(k)).collect();
     let shape = |mode: usize, point: usize| ((mode + 1) as f64 * (point as f64 + 0.3) * 0.21).cos();
@@ -176,7 +176,7 @@ fn plate() -> Functions {
             }
         }
     }
-    Functions::new(hz, outputs, references, Motion::Receptance, values).unwrap()
+    FrfMatrix::new(hz, outputs, references, Motion::Receptance, values).unwrap()
 }
 
 fn modes(c: &mut Criterion) {

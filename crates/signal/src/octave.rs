@@ -71,7 +71,7 @@ pub fn bands(fraction: u32, from_hz: f64, to_hz: f64) -> Result<Vec<OctaveBand>>
 
 /// How a band's squared signal is averaged.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Detector {
+pub enum LevelDetector {
     /// Arithmetic mean over everything.
     Linear,
     /// Exponential mean with this time constant, s; 0.125 is “fast”, 1 is “slow”.
@@ -124,7 +124,7 @@ struct Stage {
 #[derive(Debug, Clone)]
 pub struct OctaveBank {
     stages: Vec<Stage>,
-    detector: Detector,
+    detector: LevelDetector,
 }
 
 impl OctaveBank {
@@ -133,7 +133,7 @@ impl OctaveBank {
     /// # Errors
     /// No band; a band that reaches beyond 90 % of the Nyquist frequency; a time constant that is
     /// not above 0.
-    pub fn new(bands: &[OctaveBand], sample_rate_hz: f64, detector: Detector) -> Result<OctaveBank> {
+    pub fn new(bands: &[OctaveBand], sample_rate_hz: f64, detector: LevelDetector) -> Result<OctaveBank> {
         check_rate(sample_rate_hz)?;
         let highest = HIGHEST_SHARE * sample_rate_hz / 2.0;
         let fits = |b: &&OctaveBand| b.upper_hz <= highest * (1.0 + 1e-9);
@@ -147,7 +147,7 @@ impl OctaveBank {
         if bands.is_empty() {
             return Err(argument("from_hz", "a range with no band", "a range that holds a band"));
         }
-        if let Detector::Exponential(tau) = detector
+        if let LevelDetector::Exponential(tau) = detector
             && !(tau.is_finite() && tau > 0.0)
         {
             return Err(argument("time constant", tau, "above 0 s"));
@@ -160,8 +160,8 @@ impl OctaveBank {
             }
             let stage = stages.last_mut().expect("one at least");
             let share = match detector {
-                Detector::Linear => 0.0,
-                Detector::Exponential(tau) => 1.0 - (-1.0 / (tau * stage.rate_hz)).exp(),
+                LevelDetector::Linear => 0.0,
+                LevelDetector::Exponential(tau) => 1.0 - (-1.0 / (tau * stage.rate_hz)).exp(),
             };
             let filter = Filter::butterworth(Edges::Bandpass(band.lower_hz, band.upper_hz), ORDER, stage.rate_hz)?;
             stage.channels.push(Channel { band: *band, filter, ear: Ear { sum: 0.0, highest: 0.0, share } });
@@ -204,11 +204,11 @@ impl OctaveBank {
             }
             for c in stage.channels.iter().rev() {
                 let (rms, highest) = match self.detector {
-                    Detector::Linear => {
+                    LevelDetector::Linear => {
                         let rms = (c.ear.sum / stage.seen as f64).sqrt();
                         (rms, rms)
                     }
-                    Detector::Exponential(_) => (c.ear.sum.sqrt(), c.ear.highest.sqrt()),
+                    LevelDetector::Exponential(_) => (c.ear.sum.sqrt(), c.ear.highest.sqrt()),
                 };
                 out.push(BandLevel { band: c.band, rms, highest });
             }
@@ -233,7 +233,7 @@ impl Stage {
         Stage { rate_hz, halve, channels: Vec::new(), seen: 0, buffer: Vec::new() }
     }
 
-    fn listen(&mut self, samples: &[f64], detector: Detector) {
+    fn listen(&mut self, samples: &[f64], detector: LevelDetector) {
         self.seen += samples.len() as u64;
         // Bands two by two: while one waits for its last value the other works.
         for pair in self.channels.chunks_mut(2) {
@@ -257,10 +257,10 @@ impl Stage {
 
 impl Ear {
     #[inline(always)]
-    fn hears(&mut self, y: f64, detector: Detector) {
+    fn hears(&mut self, y: f64, detector: LevelDetector) {
         match detector {
-            Detector::Linear => self.sum += y * y,
-            Detector::Exponential(_) => {
+            LevelDetector::Linear => self.sum += y * y,
+            LevelDetector::Exponential(_) => {
                 self.sum += self.share * (y * y - self.sum);
                 self.highest = self.highest.max(self.sum);
             }

@@ -4,7 +4,7 @@
 //! to spatial domain parameter estimation", MSSP 1988; Williams, Crowley & Vold, "The multivariate
 //! mode indicator function in modal analysis", IMAC 1985.
 
-use super::functions::Functions;
+use super::frf::FrfMatrix;
 use crate::response::Motion;
 use nalgebra::{Cholesky, DMatrix, SymmetricEigen};
 use realfft::num_complex::Complex64;
@@ -12,7 +12,7 @@ use realfft::num_complex::Complex64;
 /// Complex mode indicator functions `[which][line]`, the largest first: the singular values of the
 /// matrix of responses, in its unit. A peak of the first is a mode; a peak of the second at the
 /// same frequency is another one there. As many as the fewer of outputs and references.
-pub fn complex_indicator(functions: &Functions) -> Vec<Vec<f64>> {
+pub fn cmif(functions: &FrfMatrix) -> Vec<Vec<f64>> {
     let (outputs, references) = (functions.outputs(), functions.references());
     let count = outputs.min(references);
     let mut found = vec![Vec::with_capacity(functions.lines()); count];
@@ -33,7 +33,7 @@ pub fn complex_indicator(functions: &Functions) -> Vec<Vec<f64>> {
 /// the answer's energy that cannot be brought in quadrature with the forces. A dip towards 0 is a
 /// mode, a dip of the second at the same frequency another one. As many as references; NaN on lines
 /// where the references do not all move the structure.
-pub fn multivariate_indicator(functions: &Functions) -> Vec<Vec<f64>> {
+pub fn mmif(functions: &FrfMatrix) -> Vec<Vec<f64>> {
     let (outputs, references) = (functions.outputs(), functions.references());
     let mut found = vec![Vec::with_capacity(functions.lines()); references];
     // Displacement and acceleration are in quadrature with the force at a mode, velocity in phase.

@@ -2,16 +2,16 @@
 //!
 //! | module | what it holds |
 //! | --- | --- |
-//! | [`functions`] | responses of many outputs to one or several references |
-//! | [`indicator`] | complex and multivariate mode indicator functions |
+//! | [`frf`] | the FRF matrix: responses of many outputs to one or several references |
+//! | [`indicator`] | complex and multivariate mode indicator functions (CMIF, MMIF) |
 //! | [`poles`] | poles of rising order by poly-reference least squares in frequency, their stability |
 //! | [`refine`] | poles moved to where they explain the responses best |
 //! | [`shapes`] | shapes by least squares in frequency with residual terms, synthesis and its error |
-//! | [`likeness`] | modal assurance criterion, collinearity of phases |
+//! | [`mac`] | modal assurance criterion (MAC), modal phase collinearity (MPC) |
 
-pub mod functions;
+pub mod frf;
 pub mod indicator;
-pub mod likeness;
+pub mod mac;
 pub mod poles;
 pub mod refine;
 pub mod shapes;

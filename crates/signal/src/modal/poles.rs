@@ -10,8 +10,8 @@
 //! Guillaume, Verboven, Vanlanduit & Parloo, "On the influence of the parameter constraint on the
 //! stability of the poles and the discrimination capabilities of the stabilisation diagrams", MSSP 2005.
 
-use super::functions::Functions;
-use super::likeness::mac;
+use super::frf::FrfMatrix;
+use super::mac::mac;
 use crate::error::{Result, argument};
 use nalgebra::{Cholesky, DMatrix, DVector};
 use realfft::num_complex::Complex64;
@@ -28,25 +28,23 @@ pub struct PoleSettings {
     pub frequency_change: f64,
     /// Largest relative change of the damping.
     pub damping_change: f64,
-    /// Least likeness (modal assurance criterion) of the participation.
-    pub likeness: f64,
+    /// Least MAC of the participation.
+    pub mac: f64,
 }
 
 impl PoleSettings {
-    /// Order 40; one in a hundred of frequency, one in twenty of damping, 0.98 of likeness.
+    /// Order 40; one in a hundred of frequency, one in twenty of damping, 0.98 of MAC.
     pub fn within(band_hz: (f64, f64)) -> PoleSettings {
-        PoleSettings { band_hz, max_order: 40, frequency_change: 0.01, damping_change: 0.05, likeness: 0.98 }
+        PoleSettings { band_hz, max_order: 40, frequency_change: 0.01, damping_change: 0.05, mac: 0.98 }
     }
 
     fn check(&self) -> Result<()> {
         if !(2..=200).contains(&self.max_order) {
             return Err(argument("max_order", self.max_order, "2 to 200"));
         }
-        for (name, value) in [
-            ("frequency_change", self.frequency_change),
-            ("damping_change", self.damping_change),
-            ("likeness", self.likeness),
-        ] {
+        for (name, value) in
+            [("frequency_change", self.frequency_change), ("damping_change", self.damping_change), ("mac", self.mac)]
+        {
             if !(value > 0.0 && value <= 1.0) {
                 return Err(argument(name, value, "above 0, up to 1"));
             }
@@ -98,7 +96,7 @@ pub enum Stability {
 
 /// A pole of some order in the diagram.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Found {
+pub struct StablePole {
     /// The pole.
     pub pole: Pole,
     /// How stable it is.
@@ -111,7 +109,7 @@ pub struct Found {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Stabilisation {
     /// Poles `[order − 2]`, by rising frequency.
-    pub orders: Vec<Vec<Found>>,
+    pub orders: Vec<Vec<StablePole>>,
     settings: PoleSettings,
 }
 
@@ -119,13 +117,13 @@ pub struct Stabilisation {
 ///
 /// # Errors
 /// Settings outside what they allow; a band with fewer lines than unknowns of the highest order.
-pub fn stabilisation(functions: &Functions, settings: PoleSettings) -> Result<Stabilisation> {
+pub fn stabilisation(functions: &FrfMatrix, settings: PoleSettings) -> Result<Stabilisation> {
     settings.check()?;
     let references = functions.references();
     let least = (settings.max_order + 1) * (references + 1);
     let band = functions.within(settings.band_hz, least)?;
     let reduced = reduced(&band, settings);
-    let mut orders: Vec<Vec<Found>> = Vec::new();
+    let mut orders: Vec<Vec<StablePole>> = Vec::new();
     for order in 2..=settings.max_order {
         let poles = poles_of(&reduced, order, references, settings.band_hz);
         let found = poles.into_iter().map(|pole| compared(pole, orders.last(), &settings)).collect();
@@ -136,7 +134,7 @@ pub fn stabilisation(functions: &Functions, settings: PoleSettings) -> Result<St
 
 /// Normal equations of the denominator alone, numerators of every output eliminated: symmetric,
 /// `references · (max_order + 1)` square.
-fn reduced(band: &Functions, settings: PoleSettings) -> DMatrix<f64> {
+fn reduced(band: &FrfMatrix, settings: PoleSettings) -> DMatrix<f64> {
     let (outputs, inputs) = (band.outputs(), band.references());
     let n = settings.max_order + 1;
     let (low, high) = settings.band_hz;
@@ -242,7 +240,7 @@ fn left_null(matrix: DMatrix<Complex64>) -> Option<Vec<Complex64>> {
 }
 
 /// A pole with how it stands to those of the order before.
-fn compared(pole: Pole, before: Option<&Vec<Found>>, settings: &PoleSettings) -> Found {
+fn compared(pole: Pole, before: Option<&Vec<StablePole>>, settings: &PoleSettings) -> StablePole {
     let mut best = (Stability::New, None, f64::INFINITY);
     for (k, other) in before.into_iter().flatten().enumerate() {
         let (f, g) = (pole.frequency_hz(), other.pole.frequency_hz());
@@ -253,7 +251,7 @@ fn compared(pole: Pole, before: Option<&Vec<Found>>, settings: &PoleSettings) ->
         let damping = (pole.damping_ratio() / other.pole.damping_ratio() - 1.0).abs();
         let stability = if damping > settings.damping_change {
             Stability::Frequency
-        } else if mac(&pole.participation, &other.pole.participation) < settings.likeness {
+        } else if mac(&pole.participation, &other.pole.participation) < settings.mac {
             Stability::Damping
         } else {
             Stability::Whole
@@ -262,7 +260,7 @@ fn compared(pole: Pole, before: Option<&Vec<Found>>, settings: &PoleSettings) ->
             best = (stability, Some(k), change);
         }
     }
-    Found { pole, stability: best.0, before: best.1 }
+    StablePole { pole, stability: best.0, before: best.1 }
 }
 
 impl Stabilisation {
@@ -297,7 +295,7 @@ impl Stabilisation {
     }
 
     /// A pole and those it continues.
-    fn chain<'a>(&'a self, mut order: usize, last: &'a Found) -> Vec<&'a Pole> {
+    fn chain<'a>(&'a self, mut order: usize, last: &'a StablePole) -> Vec<&'a Pole> {
         let mut chain = vec![&last.pole];
         let mut at = last;
         while let (Stability::Whole, Some(k), true) = (at.stability, at.before, order > 0) {
@@ -310,6 +308,6 @@ impl Stabilisation {
 
     fn same_mode(&self, a: &Pole, b: &Pole) -> bool {
         let near = (a.frequency_hz() / b.frequency_hz() - 1.0).abs() < self.settings.frequency_change;
-        near && mac(&a.participation, &b.participation) >= self.settings.likeness
+        near && mac(&a.participation, &b.participation) >= self.settings.mac
     }
 }

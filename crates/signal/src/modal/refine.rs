@@ -7,7 +7,7 @@
 //! Source: Golub & Pereyra, "The differentiation of pseudo-inverses and nonlinear least squares
 //! problems whose variables separate", SIAM J. Numer. Anal. 1973; Kaufman, BIT 1975.
 
-use super::functions::Functions;
+use super::frf::FrfMatrix;
 use super::poles::Pole;
 use super::shapes::{Fit, check, fit, same};
 use crate::error::Result;
@@ -25,7 +25,7 @@ const ENOUGH: f64 = 1e-9;
 ///
 /// # Errors
 /// No pole; two that are the same; poles of another number of references; fewer lines than unknowns.
-pub fn refined(functions: &Functions, band_hz: (f64, f64), poles: &[Pole]) -> Result<Vec<Pole>> {
+pub fn refined(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole]) -> Result<Vec<Pole>> {
     let inputs = functions.references();
     check(poles, inputs)?;
     let band = functions.within(band_hz, 2 * poles.len() + 2 * inputs)?;
@@ -73,7 +73,7 @@ fn moved(poles: &[Pole], step: &DVector<f64>, share: f64) -> Vec<Pole> {
 }
 
 /// Change of every pole that lessens the rest most, to first order.
-fn step(band: &Functions, poles: &[Pole], now: &Fit) -> Option<DVector<f64>> {
+fn step(band: &FrfMatrix, poles: &[Pole], now: &Fit) -> Option<DVector<f64>> {
     let inputs = band.references();
     let rows = 2 * band.lines() * inputs;
     let unknown = poles.len() * width(inputs);

@@ -7,7 +7,7 @@
 //! approach to modal identification", JSV 1998; Ewins, "Modal Testing", 2nd ed., ch. 4 (residuals,
 //! scaling to unit modal mass).
 
-use super::functions::Functions;
+use super::frf::FrfMatrix;
 use super::poles::Pole;
 use crate::error::{Result, SignalError, argument};
 use crate::response::Motion;
@@ -49,9 +49,9 @@ pub struct Modes {
     pub modes: Vec<Mode>,
     motion: Motion,
     references: usize,
-    /// `[output][reference]`, of receptance: what falls like mass, 1/kg, and what stays, m/N.
-    below: Vec<f64>,
-    above: Vec<f64>,
+    /// `[output][reference]`, of receptance: the lower residuals fall like mass, 1/kg, the upper ones stay, m/N.
+    lower_residuals: Vec<f64>,
+    upper_residuals: Vec<f64>,
 }
 
 /// Shapes of the poles in a band. `driving` names outputs that sit at references, both from 0;
@@ -60,7 +60,7 @@ pub struct Modes {
 /// # Errors
 /// No pole; poles of another number of references; a driving point that is not there; fewer lines
 /// than unknowns.
-pub fn shapes(functions: &Functions, band_hz: (f64, f64), poles: &[Pole], driving: &[(usize, usize)]) -> Result<Modes> {
+pub fn shapes(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole], driving: &[(usize, usize)]) -> Result<Modes> {
     let (outputs, inputs) = (functions.outputs(), functions.references());
     check(poles, inputs)?;
     if let Some((o, r)) = driving.iter().find(|(o, r)| *o >= outputs || *r >= inputs) {
@@ -83,8 +83,8 @@ pub fn shapes(functions: &Functions, band_hz: (f64, f64), poles: &[Pole], drivin
         modes: modes.collect(),
         motion: functions.motion(),
         references: inputs,
-        below: of(2 * poles.len()),
-        above: of(2 * poles.len() + inputs),
+        lower_residuals: of(2 * poles.len()),
+        upper_residuals: of(2 * poles.len() + inputs),
     })
 }
 
@@ -117,7 +117,7 @@ pub(super) struct Fit {
 }
 
 /// Residues and residual terms of all outputs for poles as they are; nothing where two of them are the same.
-pub(super) fn fit(band: &Functions, poles: &[Pole]) -> Option<Fit> {
+pub(super) fn fit(band: &FrfMatrix, poles: &[Pole]) -> Option<Fit> {
     let inputs = band.references();
     let rows = 2 * band.lines() * inputs;
     let mut matrix = DMatrix::<f64>::zeros(rows, 2 * poles.len() + 2 * inputs);
@@ -200,7 +200,7 @@ impl Modes {
             })
             .sum();
         let at = output * self.references + reference;
-        let receptance = of_modes + self.below[at] / (s * s) + self.above[at];
+        let receptance = of_modes + self.lower_residuals[at] / (s * s) + self.upper_residuals[at];
         receptance * s.powi(self.motion.derivative())
     }
 
@@ -209,10 +209,10 @@ impl Modes {
     ///
     /// # Errors
     /// A band without lines; functions of another number of outputs or references.
-    pub fn misses(&self, functions: &Functions, band_hz: (f64, f64)) -> Result<Vec<f64>> {
+    pub fn misses(&self, functions: &FrfMatrix, band_hz: (f64, f64)) -> Result<Vec<f64>> {
         let band = functions.within(band_hz, 1)?;
         let (outputs, inputs) = (band.outputs(), band.references());
-        if outputs * inputs != self.above.len() || inputs != self.references {
+        if outputs * inputs != self.upper_residuals.len() || inputs != self.references {
             return Err(argument("functions", format!("{outputs} × {inputs}"), "those the modes were found in"));
         }
         let pairs = (0..outputs).flat_map(|o| (0..inputs).map(move |i| (o, i)));

@@ -24,7 +24,7 @@ impl Default for Limits {
 
 /// What is found.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Verdict {
+pub struct LineVerdict {
     /// Lines beyond the alarm.
     pub alarmed: Vec<usize>,
     /// Lines beyond the abort.
@@ -50,7 +50,7 @@ pub enum Abort {
 ///
 /// # Errors
 /// Different numbers of lines; nothing wanted; limits that do not lie about 0 dB.
-pub fn verdict(measured: &[f64], wanted: &[f64], limits: &Limits) -> Result<Verdict> {
+pub fn verdict(measured: &[f64], wanted: &[f64], limits: &Limits) -> Result<LineVerdict> {
     if measured.len() != wanted.len() {
         let got = format!("{} lines", measured.len());
         return Err(argument("measured", got, format!("as many lines as are wanted, {}", wanted.len())));
@@ -82,5 +82,5 @@ pub fn verdict(measured: &[f64], wanted: &[f64], limits: &Limits) -> Result<Verd
         None
     };
     let alarmed = lines.into_iter().filter(|k| beyond(k, limits.alarm_db)).collect();
-    Ok(Verdict { alarmed, beyond: out, rms_db, worst_db, abort })
+    Ok(LineVerdict { alarmed, beyond: out, rms_db, worst_db, abort })
 }

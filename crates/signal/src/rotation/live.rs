@@ -5,7 +5,7 @@
 
 use super::places::{Places, Wheel};
 use super::track::{Fate, Tracker};
-use super::wheel::{Verdict, matched, zero};
+use super::wheel::{PulseVerdict, matched, zero};
 use crate::error::Result;
 use std::collections::VecDeque;
 
@@ -49,17 +49,17 @@ impl LiveWheel {
     }
 
     /// Takes a pulse; times ascend. Tells what is thought of it once the wheel is known.
-    pub fn push(&mut self, time_s: f64) -> Option<Verdict> {
+    pub fn push(&mut self, time_s: f64) -> Option<PulseVerdict> {
         let verdict = match &mut self.tracker {
             Some((tracker, zero)) => {
                 tracker.push(time_s);
                 tracker.forget_settled();
                 match tracker.newest()? {
-                    Fate::Extra => Verdict::Extra,
+                    Fate::Extra => PulseVerdict::Extra,
                     Fate::At { place, missed, .. } => {
                         let angle = (tracker.angle(place) - *zero) / self.wheel.pulses_per_rev;
                         self.turn.push_back((time_s, angle));
-                        if missed > 0 { Verdict::AfterMissed(missed) } else { Verdict::Good }
+                        if missed > 0 { PulseVerdict::AfterMissed(missed) } else { PulseVerdict::Good }
                     }
                 }
             }
@@ -68,7 +68,7 @@ impl LiveWheel {
                 let teeth = self.wheel.teeth() as f64;
                 let a_turn = if self.wheel.missing_teeth > 0 { teeth } else { self.wheel.pulses_per_rev };
                 self.turn.push_back((time_s, self.counted as f64 / a_turn));
-                Verdict::Good
+                PulseVerdict::Good
             }
         };
         self.counted += 1;

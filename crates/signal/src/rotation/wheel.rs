@@ -16,7 +16,7 @@ use crate::error::{Result, SignalError, argument};
 
 /// What is thought of a pulse.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Verdict {
+pub enum PulseVerdict {
     /// It came when it should.
     Good,
     /// It came after this many places without their pulse, the wheel's own gap not counted.
@@ -36,7 +36,7 @@ pub struct Pulse {
     /// a gap, so that earlier ones are negative).
     pub angle_rev: f64,
     /// What is thought of it.
-    pub verdict: Verdict,
+    pub verdict: PulseVerdict,
 }
 
 /// A stretch whose angle may be another: a different count of places explains the pulses nearly as
@@ -95,12 +95,12 @@ impl PulseTrain {
 
     /// Times and angles of the pulses that carry the angle on.
     pub fn carrying(&self) -> (Vec<f64>, Vec<f64>) {
-        self.pulses.iter().filter(|p| p.verdict != Verdict::Extra).map(|p| (p.time_s, p.angle_rev)).unzip()
+        self.pulses.iter().filter(|p| p.verdict != PulseVerdict::Extra).map(|p| (p.time_s, p.angle_rev)).unzip()
     }
 
     /// Pulses with a fault.
     pub fn faults(&self) -> impl Iterator<Item = &Pulse> {
-        self.pulses.iter().filter(|p| p.verdict != Verdict::Good)
+        self.pulses.iter().filter(|p| p.verdict != PulseVerdict::Good)
     }
 }
 
@@ -220,15 +220,15 @@ impl Matched {
                 let Some((k, off)) = *place else {
                     let k = last.map_or(first, |l| l.0);
                     let angle_rev = (places.angle(k) - zero) / wheel.pulses_per_rev;
-                    return Pulse { time_s, angle_rev, verdict: Verdict::Extra };
+                    return Pulse { time_s, angle_rev, verdict: PulseVerdict::Extra };
                 };
                 let missed = last.map_or(0, |(l, _)| places.between(l, k));
                 let verdict = match last {
-                    _ if missed > 0 => Verdict::AfterMissed(missed),
+                    _ if missed > 0 => PulseVerdict::AfterMissed(missed),
                     Some((l, t)) if off.abs() > JITTER + READ * resolution_s * (k - l) as f64 / (time_s - t) => {
-                        Verdict::Jitter
+                        PulseVerdict::Jitter
                     }
-                    _ => Verdict::Good,
+                    _ => PulseVerdict::Good,
                 };
                 last = Some((k, time_s));
                 Pulse { time_s, angle_rev: (places.angle(k) - zero) / wheel.pulses_per_rev, verdict }

@@ -6,7 +6,7 @@ use echo_signal::envelope::{analytic, envelope};
 use echo_signal::filter::{Band, Family, Filter};
 use echo_signal::level::{LevelProcessor, Reading};
 use echo_signal::motion::{Differentiator, Integrator, differentiate, integrate};
-use echo_signal::octave::{Detector, OCTAVE_RATIO, OctaveBank, bands};
+use echo_signal::octave::{LevelDetector, OCTAVE_RATIO, OctaveBank, bands};
 use echo_signal::resample::{Resampler, ratio, resample};
 use echo_signal::spectrogram::SpectrogramProcessor;
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
@@ -166,7 +166,7 @@ fn the_octave_bank_meets_class_one() {
     let rate = 51_200.0;
     for fraction in [1, 3, 6, 12, 24] {
         let all = bands(fraction, 20.0, 16_000.0).unwrap();
-        let bank = OctaveBank::new(&all, rate, Detector::Linear).unwrap();
+        let bank = OctaveBank::new(&all, rate, LevelDetector::Linear).unwrap();
         let share = (OCTAVE_RATIO.powf(0.5 / f64::from(fraction)) - 1.0) / (OCTAVE_RATIO.powf(0.5) - 1.0);
         let mut checked = 0;
         for band in &all {
@@ -192,13 +192,13 @@ fn the_octave_bank_meets_class_one() {
 fn bands_add_up_and_a_tone_stays_in_its_own() {
     let rate = 25_600.0;
     let all = bands(3, 50.0, 8000.0).unwrap();
-    let mut bank = OctaveBank::new(&all, rate, Detector::Linear).unwrap();
+    let mut bank = OctaveBank::new(&all, rate, LevelDetector::Linear).unwrap();
     bank.push(&cosine(1000.0, 2.0, 0.0, rate, 256_000)).unwrap();
     let levels = bank.levels().unwrap();
     let top = levels.iter().max_by(|a, b| a.rms.total_cmp(&b.rms)).unwrap();
     assert!((top.band.mid_hz - 1000.0).abs() < 1e-9 && (top.rms - 2f64.sqrt()).abs() < 0.005, "{top:?}");
     // White noise of density d: a band holds d times its width; 10 s leave a few percent of chance.
-    let mut bank = OctaveBank::new(&all, rate, Detector::Linear).unwrap();
+    let mut bank = OctaveBank::new(&all, rate, LevelDetector::Linear).unwrap();
     let x = noise(5, 256_000);
     bank.push(&x).unwrap();
     let density = rms(&x).powi(2) / (rate / 2.0);
@@ -215,7 +215,7 @@ fn fast_and_slow_follow_their_time_constants() {
     let mut x = cosine(1000.0, 2f64.sqrt(), 0.0, rate, 5 * 8192);
     x.extend(vec![0.0; 8192]);
     for tau in [0.125, 1.0] {
-        let mut bank = OctaveBank::new(&all, rate, Detector::Exponential(tau)).unwrap();
+        let mut bank = OctaveBank::new(&all, rate, LevelDetector::Exponential(tau)).unwrap();
         bank.push(&x).unwrap();
         let l = bank.levels().unwrap()[0];
         // One second after the tone stopped its square has fallen by e^(−1/τ).
@@ -227,13 +227,13 @@ fn fast_and_slow_follow_their_time_constants() {
         assert!(bands(fraction, from, to).is_err());
     }
     assert!(
-        OctaveBank::new(&bands(3, 20.0, 20_000.0).unwrap(), rate, Detector::Linear)
+        OctaveBank::new(&bands(3, 20.0, 20_000.0).unwrap(), rate, LevelDetector::Linear)
             .unwrap_err()
             .to_string()
             .contains("Nyquist")
     );
-    assert!(OctaveBank::new(&[], rate, Detector::Linear).is_err());
-    assert!(OctaveBank::new(&all, rate, Detector::Exponential(0.0)).is_err());
+    assert!(OctaveBank::new(&[], rate, LevelDetector::Linear).is_err());
+    assert!(OctaveBank::new(&all, rate, LevelDetector::Exponential(0.0)).is_err());
 }
 
 #[test]
@@ -357,7 +357,7 @@ proptest! {
         prop_assert_eq!(parts.finish().ok(), whole.finish().ok());
 
         let all = bands(3, 50.0, 300.0).unwrap();
-        let make = || OctaveBank::new(&all, 1000.0, Detector::Exponential(0.1)).unwrap();
+        let make = || OctaveBank::new(&all, 1000.0, LevelDetector::Exponential(0.1)).unwrap();
         let (mut whole, mut parts) = (make(), make());
         whole.push(&x).unwrap();
         pieces.iter().for_each(|p| parts.push(&x[p.clone()]).unwrap());
@@ -387,7 +387,7 @@ proptest! {
         let _ = integrate(&x, rate, order as i32, edge);
         let _ = differentiate(&x, rate, order as i32);
         let _ = envelope(&x, rate, (edge, rate / 4.0), order);
-        let _ = bands(order as u32, edge, rate).map(|b| OctaveBank::new(&b, rate, Detector::Exponential(edge)).map(|mut o| o.push(&x).map(|()| o.levels())));
+        let _ = bands(order as u32, edge, rate).map(|b| OctaveBank::new(&b, rate, LevelDetector::Exponential(edge)).map(|mut o| o.push(&x).map(|()| o.levels())));
         let _ = LevelProcessor::new(rate, Some((edge, rate / 4.0)), Reading::Peak, edge).map(|mut l| l.push(&x, &mut Vec::new()));
         let _ = SpectrogramProcessor::new(settings(rate, order), Scaling::Psd, Some(edge)).map(|mut s| s.push(&x));
         let _ = spectrum(&x, settings(rate, order.max(2))).map(|s| cepstrum(&s));

@@ -1,9 +1,9 @@
 //! Modes of structures whose modes are known: the reference, neighbours, what lies outside a band, refusals.
 
 use crate::common::{file, json, noise, numbers};
-use echo_signal::modal::functions::Functions;
-use echo_signal::modal::indicator::{complex_indicator, multivariate_indicator};
-use echo_signal::modal::likeness::{collinearity, mac, turned_real};
+use echo_signal::modal::frf::FrfMatrix;
+use echo_signal::modal::indicator::{cmif, mmif};
+use echo_signal::modal::mac::{mac, mpc, turned_real};
 use echo_signal::modal::poles::{Pole, PoleSettings, Stability, stabilisation};
 use echo_signal::modal::refine::refined;
 use echo_signal::modal::shapes::{Modes, ShapeScale, shapes};
@@ -16,7 +16,7 @@ use std::f64::consts::TAU;
 type Known = (f64, f64, Vec<f64>);
 
 /// Exact responses of such modes to forces at some of the outputs, with noise of a share of the largest.
-fn structure(modes: &[Known], forces: &[usize], lines: &[f64], motion: Motion, share: f64) -> Functions {
+fn structure(modes: &[Known], forces: &[usize], lines: &[f64], motion: Motion, share: f64) -> FrfMatrix {
     let outputs = modes[0].2.len();
     let power = [Motion::Receptance, Motion::Mobility, Motion::Accelerance].iter().position(|m| *m == motion).unwrap();
     let mut values = Vec::new();
@@ -40,7 +40,7 @@ fn structure(modes: &[Known], forces: &[usize], lines: &[f64], motion: Motion, s
     for (z, n) in values.iter_mut().zip(off.chunks(2)) {
         *z += Complex64::new(n[0], n[1]) * share * largest;
     }
-    Functions::new(lines.to_vec(), outputs, forces.len(), motion, values).unwrap()
+    FrfMatrix::new(lines.to_vec(), outputs, forces.len(), motion, values).unwrap()
 }
 
 fn lines(from: f64, to: f64, by: f64) -> Vec<f64> {
@@ -60,12 +60,12 @@ fn real(shape: &[f64]) -> Vec<Complex64> {
     shape.iter().map(|x| Complex64::new(*x, 0.0)).collect()
 }
 
-fn poles_in(functions: &Functions, band: (f64, f64), max_order: usize) -> Vec<Pole> {
+fn poles_in(functions: &FrfMatrix, band: (f64, f64), max_order: usize) -> Vec<Pole> {
     let settings = PoleSettings { max_order, ..PoleSettings::within(band) };
     stabilisation(functions, settings).unwrap().lasting(5)
 }
 
-fn missed(modes: &Modes, functions: &Functions, band: (f64, f64)) -> f64 {
+fn missed(modes: &Modes, functions: &FrfMatrix, band: (f64, f64)) -> f64 {
     modes.misses(functions, band).unwrap().into_iter().fold(0.0, f64::max)
 }
 
@@ -88,7 +88,7 @@ fn modes_agree_with_the_reference() {
     };
     let values = rows.iter().flat_map(|r| (0..9).flat_map(move |o| (0..2).map(move |i| of(r, o, i)))).collect();
     let hz = rows.iter().map(|r| r[0]).collect();
-    let functions = Functions::new(hz, 9, 2, Motion::Accelerance, values).unwrap();
+    let functions = FrfMatrix::new(hz, 9, 2, Motion::Accelerance, values).unwrap();
     let band = (20.0, 790.0);
     let poles = refined(&functions, band, &poles_in(&functions, band, 40)).unwrap();
     let (hz, zeta) = (numbers(&reference["frequency_hz"]), numbers(&reference["damping_ratio"]));
@@ -100,7 +100,7 @@ fn modes_agree_with_the_reference() {
         assert_pole(&mode.pole, hz[k], zeta[k], (1e-4, 0.005));
         let wanted = numbers(&reference["shapes"][k]);
         assert!(mac(&mode.shape, &real(&wanted)) > 0.9999, "{:?}", mode.shape);
-        assert!(matches!(mode.scale, ShapeScale::UnitModalMass { .. }) && collinearity(&mode.shape) > 0.999);
+        assert!(matches!(mode.scale, ShapeScale::UnitModalMass { .. }) && mpc(&mode.shape) > 0.999);
         let turned = turned_real(&mode.shape);
         let sign = (turned[0].re * wanted[0]).signum();
         let off = turned.iter().zip(&wanted).map(|(z, w)| (sign * z - w).norm()).fold(0.0, f64::max);
@@ -125,10 +125,10 @@ fn neighbours_need_two_references_and_are_told_apart() {
     }
     assert!(missed(&found, &functions, band) < 1e-8);
     // Two peaks at one place: the second indicator has one of its own there, and nowhere else.
-    let indicators = complex_indicator(&functions);
+    let indicators = cmif(&functions);
     let at = |k: usize, hz: f64| indicators[k][((hz - 1.0) / 0.5).round() as usize];
     assert!(at(1, 101.5) > 10.0 * at(1, 60.0) && at(0, 100.0) > 3.0 * at(0, 120.0) && at(0, 30.0) > 3.0 * at(0, 40.0));
-    let dips = multivariate_indicator(&functions);
+    let dips = mmif(&functions);
     let dip = |k: usize, hz: f64| dips[k][((hz - 1.0) / 0.5).round() as usize];
     assert!(dip(0, 30.0) < 0.05 && dip(0, 290.0) < 0.05 && dip(0, 60.0) > 0.9, "{} {}", dip(0, 30.0), dip(0, 60.0));
     assert!(dip(1, 30.0) > 0.9 && dip(1, 290.0) > 0.9, "{}", dip(1, 30.0));
@@ -139,7 +139,7 @@ fn two_modes_at_one_frequency_are_two() {
     let mut all = known();
     all[2].0 = 100.0;
     let functions = structure(&all, &[0, 1], &lines(1.0, 400.0, 0.5), Motion::Receptance, 0.0);
-    let (indicators, dips) = (complex_indicator(&functions), multivariate_indicator(&functions));
+    let (indicators, dips) = (cmif(&functions), mmif(&functions));
     // 100 Hz stands on line 198.
     assert!(
         indicators[1][198] > 20.0 * indicators[1][150] && dips[1][198] < 0.05 && dips[1][150] > 0.9,
@@ -171,7 +171,7 @@ fn any_motion_gives_the_same_modes() {
             assert_pole(&mode.pole, *hz, *zeta, (1e-5, 1e-3));
             assert!((mode.shape[0].norm() / shape[0].abs() - 1.0).abs() < 5e-3, "{motion:?}");
         }
-        let dips = &multivariate_indicator(&functions)[0];
+        let dips = &mmif(&functions)[0];
         assert!(dips[58] < 0.05 && dips[118] > 0.9, "{motion:?}: {} {}", dips[58], dips[118]);
     }
 }
@@ -232,7 +232,7 @@ fn an_exponential_windows_damping_is_taken_off() {
     let of = |s: Complex64| 1.0 / ((s - lambda) * (s - lambda.conj()));
     let hz_lines = lines(40.0, 120.0, 0.25);
     let values = hz_lines.iter().map(|f| of(Complex64::new(0.0, TAU * f))).collect();
-    let functions = Functions::new(hz_lines, 1, 1, Motion::Receptance, values).unwrap();
+    let functions = FrfMatrix::new(hz_lines, 1, 1, Motion::Receptance, values).unwrap();
     let band = (40.0, 120.0);
     let pole = refined(&functions, band, &poles_in(&functions, band, 10)).unwrap().remove(0);
     assert!(pole.damping_ratio() > 2.0 * zeta);
@@ -245,11 +245,11 @@ fn shapes_are_compared_whatever_their_scale() {
     let scaled: Vec<Complex64> = a.iter().map(|z| z * Complex64::new(0.3, -4.0)).collect();
     assert!((mac(&a, &scaled) - 1.0).abs() < 1e-15 && mac(&a, &real(&[1.0, 0.0, 1.0])).abs() < 1e-15);
     assert!(mac(&a, &real(&[0.0; 3])).is_nan());
-    assert!((collinearity(&scaled) - 1.0).abs() < 1e-12);
+    assert!((mpc(&scaled) - 1.0).abs() < 1e-12);
     assert!(turned_real(&scaled).iter().all(|z| z.im.abs() < 1e-12));
     // A wave that runs around has no phase of its own.
     let around: Vec<Complex64> = (0..6).map(|k| Complex64::from_polar(1.0, TAU * f64::from(k) / 6.0)).collect();
-    assert!(collinearity(&around) < 1e-12);
+    assert!(mpc(&around) < 1e-12);
 }
 
 #[test]
@@ -261,7 +261,7 @@ fn a_diagram_tells_what_stays() {
     assert!(diagram.orders[0].iter().all(|f| f.stability == Stability::New), "nothing came before the first");
     let last = &diagram.orders[28];
     for (hz, ..) in known() {
-        let near = |f: &&echo_signal::modal::poles::Found| (f.pole.frequency_hz() / hz - 1.0).abs() < 0.005;
+        let near = |f: &&echo_signal::modal::poles::StablePole| (f.pole.frequency_hz() / hz - 1.0).abs() < 0.005;
         assert!(last.iter().filter(near).any(|f| f.stability == Stability::Whole), "{hz} Hz");
     }
     assert!(last.windows(2).all(|w| w[0].pole.lambda.im <= w[1].pole.lambda.im));
@@ -273,7 +273,7 @@ fn what_cannot_be_is_refused_by_name() {
     let hz = lines(1.0, 100.0, 1.0);
     let values = vec![Complex64::new(1.0, 0.0); 200];
     let new = |hz: &[f64], o: usize, r: usize, v: &[Complex64]| {
-        Functions::new(hz.to_vec(), o, r, Motion::Receptance, v.to_vec()).unwrap_err().to_string()
+        FrfMatrix::new(hz.to_vec(), o, r, Motion::Receptance, v.to_vec()).unwrap_err().to_string()
     };
     assert!(new(&hz, 0, 1, &values).contains("outputs is 0"));
     assert!(new(&hz, 2, 0, &values).contains("references is 0"));
@@ -283,7 +283,7 @@ fn what_cannot_be_is_refused_by_name() {
     let mut broken = values.clone();
     broken[7].re = f64::NAN;
     assert!(new(&hz, 2, 1, &broken).contains("at 4 Hz"));
-    let functions = Functions::new(hz, 2, 1, Motion::Receptance, values).unwrap();
+    let functions = FrfMatrix::new(hz, 2, 1, Motion::Receptance, values).unwrap();
     let refused = |change: &dyn Fn(&mut PoleSettings)| {
         let mut s = PoleSettings { max_order: 10, ..PoleSettings::within((10.0, 90.0)) };
         change(&mut s);
@@ -293,7 +293,7 @@ fn what_cannot_be_is_refused_by_name() {
     assert!(refused(&|s| s.max_order = 60).contains("122 lines or more; this one has 81"));
     assert!(refused(&|s| s.band_hz = (50.0, 20.0)).contains("the lower first"));
     assert!(refused(&|s| s.band_hz = (200.0, 300.0)).contains("this one has 0"));
-    assert!(refused(&|s| s.likeness = 0.0).contains("likeness is 0"));
+    assert!(refused(&|s| s.mac = 0.0).contains("mac is 0"));
     let pole =
         |n: usize| Pole { lambda: Complex64::new(-1.0, 300.0), participation: vec![Complex64::new(1.0, 0.0); n] };
     let band = (10.0, 90.0);

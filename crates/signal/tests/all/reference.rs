@@ -16,7 +16,7 @@ use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{Sweep, speed_steps};
 use echo_signal::rotation::vold_kalman::{Follower, OrderFilter, Poles};
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use echo_signal::shock::{ShockSettings, shock_response};
 use echo_signal::spectrum::Complex64;
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
@@ -198,7 +198,7 @@ fn orders_of_a_run_up_agree_with_the_reference() {
     let found = pulses(&data[1], PulseSettings::automatic(&data[1], Slope::Rising).unwrap()).unwrap();
     let times: Vec<f64> = found.iter().map(|p| p / rate).collect();
     let train = PulseTrain::new(&times, Wheel::even(number("pulses_per_revolution")), 0.0).unwrap();
-    assert!(train.pulses.iter().all(|p| p.verdict == Verdict::Good));
+    assert!(train.pulses.iter().all(|p| p.verdict == PulseVerdict::Good));
     let (times, angles) = train.carrying();
 
     let curve = AngleCurve::by_turns(&times, &angles, speed_smoothing_rev(number("pulses_per_revolution"))).unwrap();

@@ -9,7 +9,7 @@ use echo_signal::rotation::order::{OrderBlock, order_cut, order_map};
 use echo_signal::rotation::pulses::{PulseDetector, PulseSettings, Slope, pulse_widths, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, speed_steps_between, time_steps};
 use echo_signal::rotation::vibration::{mean_turn, orbit, resonance, slow_roll_vector, subtract_slow_roll};
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use echo_signal::window::Window;
 use proptest::prelude::*;
 use realfft::num_complex::Complex64;
@@ -134,7 +134,7 @@ fn a_missing_tooth_marks_the_revolution() {
     let train = PulseTrain::new(&times, Wheel { pulses_per_rev: 12.0, missing_teeth: 1, uneven: false }, 0.0).unwrap();
     for (p, k) in train.pulses.iter().zip(&places) {
         assert!((p.angle_rev - (f64::from(*k) / 12.0 - 1.0)).abs() < 1e-12, "{k}: {}", p.angle_rev);
-        assert_eq!(p.verdict, Verdict::Good);
+        assert_eq!(p.verdict, PulseVerdict::Good);
     }
     for wheel in [
         Wheel { pulses_per_rev: 2.5, missing_teeth: 1, uneven: false },
@@ -153,8 +153,8 @@ fn faults_are_told_and_the_angle_stays_right() {
     let extra = 0.5 * (times[70] + times[71]) - 0.3 * (times[71] - times[70]);
     times.insert(71, extra);
     let train = PulseTrain::new(&times, Wheel::even(3.0), 0.0).unwrap();
-    let faults: Vec<Verdict> = train.faults().map(|p| p.verdict).collect();
-    assert_eq!(faults, [Verdict::AfterMissed(1), Verdict::Extra]);
+    let faults: Vec<PulseVerdict> = train.faults().map(|p| p.verdict).collect();
+    assert_eq!(faults, [PulseVerdict::AfterMissed(1), PulseVerdict::Extra]);
     assert_eq!(train.pulses.len(), times.len(), "nothing is taken out");
     let (t, a) = train.carrying();
     assert!(t.iter().zip(&a).all(|(t, a)| (turned(*t) - a).abs() < 1e-9));

@@ -4,7 +4,7 @@
 use crate::common::Dice;
 use echo_signal::rotation::curve::{ANGLE_SMOOTHING_REV, AngleCurve, BANDWIDTH, speed_smoothing_rev};
 use echo_signal::rotation::live::LiveWheel;
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use proptest::prelude::*;
 use proptest::test_runner::RngSeed;
 use std::f64::consts::TAU;
@@ -181,8 +181,8 @@ impl Case {
         }
         for p in train.faults() {
             match p.verdict {
-                Verdict::AfterMissed(m) => out.told_missed += m,
-                Verdict::Extra => out.told_extra += 1,
+                PulseVerdict::AfterMissed(m) => out.told_missed += m,
+                PulseVerdict::Extra => out.told_extra += 1,
                 _ => {}
             }
         }
@@ -281,9 +281,9 @@ fn a_dropped_or_doubled_stripe_turns_no_phase() {
         }
         let train = PulseTrain::new(&times, wheel, 0.0).unwrap();
         assert!(phase_off(&train, 0.0, accelerated) < 0.1, "{drop:?} {double:?}");
-        let told: Vec<Verdict> = train.faults().map(|p| p.verdict).collect();
-        let missed = told.iter().filter(|v| matches!(v, Verdict::AfterMissed(1))).count();
-        let extra = told.iter().filter(|v| **v == Verdict::Extra).count();
+        let told: Vec<PulseVerdict> = train.faults().map(|p| p.verdict).collect();
+        let missed = told.iter().filter(|v| matches!(v, PulseVerdict::AfterMissed(1))).count();
+        let extra = told.iter().filter(|v| **v == PulseVerdict::Extra).count();
         assert_eq!((missed, extra), (usize::from(drop.is_some()), usize::from(double.is_some())), "{told:?}");
     }
 }
@@ -299,9 +299,9 @@ fn a_gap_at_the_wrong_count_is_a_fault_and_no_mark() {
         let wheel = Wheel { pulses_per_rev: f64::from(count), missing_teeth: missing as u32, uneven: false };
         let train = PulseTrain::new(&times, wheel, 0.0).unwrap();
         assert!(phase_off(&train, 0.0, accelerated) < 0.01, "{count} − {missing} without {gone:?}");
-        let told: Vec<Verdict> = train.faults().map(|p| p.verdict).collect();
+        let told: Vec<PulseVerdict> = train.faults().map(|p| p.verdict).collect();
         // What is gone before the first pulse nobody can miss.
-        let wanted = if gone[0] == 0 { vec![] } else { vec![Verdict::AfterMissed(gone.len() as u32)] };
+        let wanted = if gone[0] == 0 { vec![] } else { vec![PulseVerdict::AfterMissed(gone.len() as u32)] };
         assert_eq!(told, wanted, "{count} − {missing} without {gone:?}");
     }
 }
@@ -350,7 +350,7 @@ fn four_samples_between_pulses_are_no_jitter() {
     // One that is really late is told.
     let mut times = seen(8.3);
     times[2000] += 3.0 / rate;
-    assert_eq!(count(&times), [Verdict::Jitter]);
+    assert_eq!(count(&times), [PulseVerdict::Jitter]);
 }
 
 #[test]
@@ -394,7 +394,7 @@ fn a_wheel_followed_live_keeps_its_phase() {
         let mut live = LiveWheel::new(wheel, 0.0).unwrap();
         let (mut told, mut known) = (Vec::new(), 0);
         for (i, t) in times.iter().enumerate() {
-            if let Some(v) = live.push(*t).filter(|v| *v != Verdict::Good) {
+            if let Some(v) = live.push(*t).filter(|v| *v != PulseVerdict::Good) {
                 told.push(v);
             }
             if i < 13 * places.len() {
@@ -409,7 +409,7 @@ fn a_wheel_followed_live_keeps_its_phase() {
             assert!((speed / (10.0 + at) - 1.0).abs() < 0.02, "{i}: {speed}");
             known += 1;
         }
-        assert_eq!(told, [Verdict::AfterMissed(1), Verdict::Extra], "{wheel:?}");
+        assert_eq!(told, [PulseVerdict::AfterMissed(1), PulseVerdict::Extra], "{wheel:?}");
         assert!(known > 40 * places.len());
         live.forget();
         assert_eq!((live.speed(), live.newest()), (None, None));

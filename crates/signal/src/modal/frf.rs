@@ -6,7 +6,7 @@ use realfft::num_complex::Complex64;
 
 /// Responses of `outputs` degrees of freedom to forces at `references` of them.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Functions {
+pub struct FrfMatrix {
     frequencies_hz: Vec<f64>,
     outputs: usize,
     references: usize,
@@ -14,7 +14,7 @@ pub struct Functions {
     values: Vec<Complex64>,
 }
 
-impl Functions {
+impl FrfMatrix {
     /// From values `[line][output][reference]` in SI units of the motion over N.
     ///
     /// # Errors
@@ -26,7 +26,7 @@ impl Functions {
         references: usize,
         motion: Motion,
         values: Vec<Complex64>,
-    ) -> Result<Functions> {
+    ) -> Result<FrfMatrix> {
         for (name, count) in [("outputs", outputs), ("references", references)] {
             if count == 0 {
                 return Err(argument(name, count, "1 or more"));
@@ -49,14 +49,14 @@ impl Functions {
             let hz = frequencies_hz[at / (outputs * references)];
             return Err(argument("values", format!("{} at {hz} Hz", values[at]), "finite numbers"));
         }
-        Ok(Functions { frequencies_hz, outputs, references, motion, values })
+        Ok(FrfMatrix { frequencies_hz, outputs, references, motion, values })
     }
 
     /// The lines within a band, without 0 Hz, where a response to force says nothing of a mode.
     ///
     /// # Errors
     /// A band that is none, or holds fewer than `least` lines.
-    pub fn within(&self, band_hz: (f64, f64), least: usize) -> Result<Functions> {
+    pub fn within(&self, band_hz: (f64, f64), least: usize) -> Result<FrfMatrix> {
         let told = format!("{} to {}", band_hz.0, band_hz.1);
         if !(band_hz.0 >= 0.0 && band_hz.1 > band_hz.0 && band_hz.1.is_finite()) {
             return Err(argument("band_hz", told, "two frequencies from 0 Hz, the lower first"));
@@ -67,7 +67,7 @@ impl Functions {
             let allowed = format!("a band with {least} lines or more; this one has {}", kept.len());
             return Err(argument("band_hz", told, allowed));
         }
-        Ok(Functions {
+        Ok(FrfMatrix {
             frequencies_hz: kept.iter().map(|k| self.frequencies_hz[*k]).collect(),
             values: kept.iter().flat_map(|k| self.line(*k)).copied().collect(),
             ..*self

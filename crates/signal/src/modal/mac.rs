@@ -16,7 +16,7 @@ pub fn mac(a: &[Complex64], b: &[Complex64]) -> f64 {
 
 /// Modal phase collinearity, 0 to 1: 1 where all points move in phase or against it, as in a
 /// structure whose damping is spread like its stiffness. NaN for a shape that is all zero.
-pub fn collinearity(shape: &[Complex64]) -> f64 {
+pub fn mpc(shape: &[Complex64]) -> f64 {
     let (xx, yy, xy) =
         shape.iter().fold((0.0, 0.0, 0.0), |(xx, yy, xy), z| (xx + z.re * z.re, yy + z.im * z.im, xy + z.re * z.im));
     ((xx - yy).powi(2) + 4.0 * xy * xy) / (xx + yy).powi(2)
