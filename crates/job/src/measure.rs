@@ -5,8 +5,8 @@ use crate::rig::number::plain;
 use crate::rig::{Channel, Rig};
 use crate::unit::{Quantity, find};
 use echo_signal::peak::interpolate;
-use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
-use echo_signal::statistics::statistics;
+use echo_signal::spectrum::{Averaging, Scaling, SpectrumProcessor, SpectrumSettings};
+use echo_signal::statistics::Moments;
 use echo_signal::window::Window;
 use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
@@ -125,47 +125,102 @@ impl Measure {
         }
     }
 
+    /// Whether the mean has to be known before: a spectrum's largest line is looked for without it.
+    pub fn needs_mean(&self) -> bool {
+        matches!(self.of, What::Frequency | What::Amplitude)
+    }
+
     /// The value of samples in the channel's shown unit; NaN where it cannot be told, such as a
     /// spectrum of fewer than 64 samples.
     pub fn of(&self, row: &Channel, samples: &[f64], sample_rate_hz: f64) -> f64 {
-        let largest = || -> Option<(f64, f64)> {
-            let mean = samples.iter().sum::<f64>() / samples.len() as f64;
-            let centred: Vec<f64> = samples.iter().map(|x| x - mean).collect();
-            let s = settings(samples.len(), sample_rate_hz);
-            let values = spectrum(&centred, s).ok()?.values(Scaling::Peak);
-            let at = (1..values.len()).max_by(|a, b| values[*a].total_cmp(&values[*b]))?;
-            let peak = interpolate(&values, at, s.window, s.block);
-            Some((peak.line * s.line_spacing_hz(), peak.amplitude))
-        };
-        let told = || -> Option<f64> {
-            Some(match self.of {
-                What::Rms => statistics(samples).ok()?.rms,
-                What::Peak => statistics(samples).ok()?.peak,
-                What::PeakToPeak => statistics(samples).ok()?.peak_to_peak,
-                What::Crest => statistics(samples).ok()?.crest_factor,
-                What::Mean => statistics(samples).ok()?.mean,
-                What::Frequency => largest()?.0,
-                What::Amplitude => largest()?.1,
-                What::TimeOutside { low, high } => {
-                    samples.iter().filter(|x| **x < low || **x > high).count() as f64 / sample_rate_hz
+        let mean = if self.needs_mean() { samples.iter().sum::<f64>() / samples.len() as f64 } else { 0.0 };
+        let mut measuring = Measuring::new(self, samples.len(), sample_rate_hz, mean);
+        measuring.push(samples);
+        measuring.value(row)
+    }
+
+    /// Its key in the history: what is measured where, whatever the channel is called.
+    pub fn key(&self) -> String {
+        format!("input {}: {}", self.input, self.says())
+    }
+}
+
+/// A quantity measured of samples as they come.
+pub struct Measuring {
+    of: What,
+    sample_rate_hz: f64,
+    mean: f64,
+    moments: Moments,
+    outside: u64,
+    settings: SpectrumSettings,
+    spectrum: Option<SpectrumProcessor>,
+}
+
+impl Measuring {
+    /// Prepares for so many samples; `mean` is theirs where [`Measure::needs_mean`].
+    pub fn new(measure: &Measure, samples: usize, sample_rate_hz: f64, mean: f64) -> Measuring {
+        let of = measure.of;
+        let settings = settings(samples, sample_rate_hz);
+        let lines = matches!(of, What::BandRms { .. } | What::Frequency | What::Amplitude);
+        let spectrum = lines.then(|| SpectrumProcessor::new(settings).ok()).flatten();
+        Measuring { of, sample_rate_hz, mean, moments: Moments::default(), outside: 0, settings, spectrum }
+    }
+
+    /// Takes the next samples, in the channel's unit.
+    pub fn push(&mut self, samples: &[f64]) {
+        match (self.of, &mut self.spectrum) {
+            (What::TimeOutside { low, high }, _) => {
+                self.outside += samples.iter().filter(|x| **x < low || **x > high).count() as u64;
+            }
+            (What::BandRms { .. } | What::Frequency | What::Amplitude, None) => {}
+            (_, Some(spectrum)) => {
+                let centred: Vec<f64> = samples.iter().map(|x| x - self.mean).collect();
+                if spectrum.push(&centred).is_err() {
+                    self.spectrum = None;
                 }
-                What::BandRms { from_hz, to_hz, velocity } => {
-                    let s = settings(samples.len(), sample_rate_hz);
-                    let line = s.line_spacing_hz();
-                    let density = spectrum(samples, s).ok()?.values(Scaling::Psd);
-                    let squares: f64 = density
-                        .iter()
-                        .enumerate()
-                        .map(|(i, d)| (i as f64 * line, d * line))
-                        .filter(|(hz, _)| (from_hz..=to_hz).contains(hz))
-                        .map(|(hz, square)| if velocity { square / (TAU * hz).powi(2) } else { square })
-                        .sum();
-                    let to = if velocity { find(&row.unit).ok()?.to_si * 1e3 } else { 1.0 };
-                    squares.sqrt() * to
-                }
-            })
-        };
-        told().unwrap_or(f64::NAN)
+            }
+            // What is no number makes none.
+            _ => drop(self.moments.push(samples)),
+        }
+    }
+
+    /// The value so far, told for a channel's row.
+    pub fn value(&self, row: &Channel) -> f64 {
+        self.told(row).unwrap_or(f64::NAN)
+    }
+
+    fn told(&self, row: &Channel) -> Option<f64> {
+        Some(match self.of {
+            What::Rms => self.moments.finish().ok()?.rms,
+            What::Peak => self.moments.finish().ok()?.peak,
+            What::PeakToPeak => self.moments.finish().ok()?.peak_to_peak,
+            What::Crest => self.moments.finish().ok()?.crest_factor,
+            What::Mean => self.moments.finish().ok()?.mean,
+            What::Frequency => self.largest()?.0,
+            What::Amplitude => self.largest()?.1,
+            What::TimeOutside { .. } => self.outside as f64 / self.sample_rate_hz,
+            What::BandRms { from_hz, to_hz, velocity } => {
+                let line = self.settings.line_spacing_hz();
+                let density = self.spectrum.as_ref()?.finish().ok()?.values(Scaling::Psd);
+                let squares: f64 = density
+                    .iter()
+                    .enumerate()
+                    .map(|(i, d)| (i as f64 * line, d * line))
+                    .filter(|(hz, _)| (from_hz..=to_hz).contains(hz))
+                    .map(|(hz, square)| if velocity { square / (TAU * hz).powi(2) } else { square })
+                    .sum();
+                let to = if velocity { find(&row.unit).ok()?.to_si * 1e3 } else { 1.0 };
+                squares.sqrt() * to
+            }
+        })
+    }
+
+    /// Frequency and amplitude of the largest line.
+    fn largest(&self) -> Option<(f64, f64)> {
+        let values = self.spectrum.as_ref()?.finish().ok()?.values(Scaling::Peak);
+        let at = (1..values.len()).max_by(|a, b| values[*a].total_cmp(&values[*b]))?;
+        let peak = interpolate(&values, at, self.settings.window, self.settings.block);
+        Some((peak.line * self.settings.line_spacing_hz(), peak.amplitude))
     }
 }
 
@@ -213,5 +268,22 @@ mod tests {
             assert!(Measure { input, of }.check(Some(&rig)).unwrap_err().says.contains(word), "{of:?}");
         }
         assert_eq!(Measure { input: 3, of: What::Crest }.unit(&row()), "");
+    }
+
+    #[test]
+    fn samples_that_come_in_pieces_give_the_same_value() {
+        let rate = 2048.0;
+        let samples: Vec<f64> = (0..9000).map(|i| 1.5 + (TAU * 61.7 * f64::from(i) / rate).sin()).collect();
+        let band = What::BandRms { from_hz: 10.0, to_hz: 900.0, velocity: true };
+        let outside = What::TimeOutside { low: 0.0, high: 2.0 };
+        for of in [What::Rms, What::PeakToPeak, What::Crest, What::Frequency, What::Amplitude, band, outside] {
+            let measure = Measure { input: 3, of };
+            let whole = measure.of(&row(), &samples, rate);
+            let mean = samples.iter().sum::<f64>() / samples.len() as f64;
+            let mut pieces = Measuring::new(&measure, samples.len(), rate, mean);
+            samples.chunks(777).for_each(|piece| pieces.push(piece));
+            let told = pieces.value(&row());
+            assert!((told / whole - 1.0).abs() < 1e-9, "{of:?}: {told} for {whole}");
+        }
     }
 }

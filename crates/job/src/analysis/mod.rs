@@ -4,6 +4,7 @@
 //! | --- | --- |
 //! | [`source`] | where samples come from |
 //! | [`result`] | what comes out |
+//! | [`words`] | words of it that programs go by |
 //! | [`thin`] | fewer points for a picture |
 //! | `prepare` | stretch, preparation and units before the lens |
 //! | `lenses` | one function a lens |
@@ -13,6 +14,7 @@ mod prepare;
 pub mod result;
 pub mod source;
 pub mod thin;
+pub mod words;
 
 pub use prepare::held_bytes;
 pub use result::Analysis;
@@ -23,6 +25,7 @@ use crate::math::MathSource;
 use crate::recipe::{Blocks, Recipe};
 use echo_signal::SignalError;
 use result::{Made, ResultCaution};
+use words::CautionRule;
 
 /// The window of block spectra.
 pub fn window_of(blocks: &Blocks) -> echo_signal::window::Window {
@@ -93,7 +96,7 @@ pub fn analyze(
         input: provenance.input,
         fingerprint: provenance.fingerprint,
     };
-    let assumed = |says| ResultCaution { rule: "input assumed".into(), channel: None, says, places_s: Vec::new() };
+    let assumed = |says| ResultCaution { rule: CautionRule::InputAssumed, channel: None, says, places_s: Vec::new() };
     out.cautions.extend(notes.into_iter().map(assumed));
     let [before, after] = view.untrusted_s();
     if before.max(after) > 0.0 {
@@ -102,12 +105,12 @@ pub fn analyze(
             "integrated: the first {before:.3} and the last {after:.3} s depend on what came before and after and are not to be trusted; what lies between is within 2 % of its rms",
         );
         let places_s = vec![0.0, (end - after).max(0.0)];
-        out.cautions.push(ResultCaution { rule: "ends of an integral".into(), channel: None, says, places_s });
+        out.cautions.push(ResultCaution { rule: CautionRule::EndsOfIntegral, channel: None, says, places_s });
     }
     let start_s = view.start_s();
     out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
     out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
-        rule: "gap".into(),
+        rule: CautionRule::Gap,
         channel: None,
         says: format!("{length_s:.6} s are missing at {from_s:.6} s; nothing reaches over the gap"),
         places_s: vec![from_s],

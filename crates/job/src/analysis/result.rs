@@ -1,8 +1,11 @@
 //! What an analysis gives: the same JSON for page, API and file.
 
+use super::words::{Along, CautionRule, Shown};
+use crate::dof::Dof;
 use crate::recipe::Recipe;
 use echo_signal::confidence::Scatter;
-use serde::Serialize;
+use echo_signal::spectrum::Complex64;
+use serde::{Serialize, Serializer};
 use utoipa::ToSchema;
 
 /// A result with everything needed to make it again.
@@ -29,6 +32,7 @@ pub struct Analysis {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub reached_s: Vec<f64>,
     /// Curves over the axes.
+    #[schema(value_type = Vec<TraceJson<'static>>)]
     pub traces: Vec<Trace>,
     /// Single numbers.
     pub numbers: Vec<Number>,
@@ -88,8 +92,8 @@ pub struct Made {
 /// Something to keep in mind when reading the result.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct ResultCaution {
-    /// Name of the rule.
-    pub rule: String,
+    /// The rule.
+    pub rule: CautionRule,
     /// Channel, from 1, where it is about one.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub channel: Option<u32>,
@@ -104,53 +108,134 @@ pub struct ResultCaution {
 /// Values along a direction.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Axis {
-    /// Such as “frequency”.
-    pub name: String,
+    /// What it runs along.
+    pub name: Along,
     /// Its unit.
     pub unit: String,
     /// Ascending values.
     pub values: Vec<f64>,
 }
 
+/// Values of a curve, or of a map.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Points {
+    /// One value an axis point, or for a map one a pair of them, the last axis fastest; NaN where there is none.
+    Real(Vec<f64>),
+    /// The same with an angle.
+    Complex(Vec<Complex64>),
+}
+
 /// A curve.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Trace {
     /// Name of the channel or pair.
     pub name: String,
     /// Channel, from 1.
     pub channel: u32,
     /// Channel it is seen against, from 1.
-    #[serde(skip_serializing_if = "Option::is_none")]
     pub reference: Option<u32>,
-    /// What the values are, such as “PSD”.
-    pub quantity: String,
+    /// Where and which way it measures, where that is known.
+    pub dof: Option<Dof>,
+    /// The same of what it is seen against.
+    pub reference_dof: Option<Dof>,
+    /// What the values are.
+    pub quantity: Shown,
     /// Their unit.
     pub unit: String,
+    /// The values.
+    pub points: Points,
+    /// Twice the standard uncertainty of each amplitude, where it is known.
+    pub within: Option<Vec<f64>>,
+}
+
+/// A curve.
+#[derive(Serialize, ToSchema)]
+#[schema(as = Trace)]
+struct TraceJson<'a> {
+    /// Name of the channel or pair.
+    name: &'a str,
+    /// Channel, from 1.
+    channel: u32,
+    /// Channel it is seen against, from 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    reference: Option<u32>,
+    /// Where and which way it measures, where that is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<Dof>)]
+    dof: Option<&'a Dof>,
+    /// The same of what it is seen against.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<Dof>)]
+    reference_dof: Option<&'a Dof>,
+    /// What the values are.
+    quantity: Shown,
+    /// Their unit.
+    unit: &'a str,
     /// One value an axis point, or for a map one a pair of them, the last axis fastest; null where
     /// there is none. Left out for complex traces.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    #[schema(required)]
-    pub values: Vec<f64>,
+    #[serde(skip_serializing_if = "<[f64]>::is_empty")]
+    #[schema(required, value_type = Vec<f64>)]
+    values: &'a [f64],
     /// Real parts of a complex trace.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub re: Option<Vec<f64>>,
+    re: Option<Vec<f64>>,
     /// Imaginary parts of a complex trace.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub im: Option<Vec<f64>>,
+    im: Option<Vec<f64>>,
     /// Twice the standard uncertainty of each amplitude, where it is known.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub within: Option<Vec<f64>>,
+    #[schema(value_type = Option<Vec<f64>>)]
+    within: Option<&'a [f64]>,
+}
+
+impl Serialize for Trace {
+    fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        let part = |of: fn(&Complex64) -> f64| self.complex().map(|z| z.iter().map(of).collect());
+        let json = TraceJson {
+            name: &self.name,
+            channel: self.channel,
+            reference: self.reference,
+            dof: self.dof.as_ref(),
+            reference_dof: self.reference_dof.as_ref(),
+            quantity: self.quantity,
+            unit: &self.unit,
+            values: self.real(),
+            re: part(|z| z.re),
+            im: part(|z| z.im),
+            within: self.within.as_deref(),
+        };
+        json.serialize(to)
+    }
 }
 
 impl Trace {
     /// Number of points.
     pub fn len(&self) -> usize {
-        self.re.as_ref().map_or(self.values.len(), Vec::len)
+        match &self.points {
+            Points::Real(x) => x.len(),
+            Points::Complex(z) => z.len(),
+        }
     }
 
     /// Whether there are no points.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
+    }
+
+    /// The values of a real trace; none of a complex one.
+    pub fn real(&self) -> &[f64] {
+        match &self.points {
+            Points::Real(x) => x,
+            Points::Complex(_) => &[],
+        }
+    }
+
+    /// The values of a complex trace.
+    pub fn complex(&self) -> Option<&[Complex64]> {
+        match &self.points {
+            Points::Complex(z) => Some(z),
+            Points::Real(_) => None,
+        }
     }
 }
 

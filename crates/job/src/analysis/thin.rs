@@ -1,6 +1,6 @@
 //! Fewer points for a picture, without losing what stands out.
 
-use super::result::{Analysis, Axis, Trace};
+use super::result::{Analysis, Axis, Points, Trace};
 
 /// Groups of equal size that leave at most `most` of `n`.
 fn group(n: usize, most: usize) -> usize {
@@ -31,16 +31,17 @@ pub fn cropped(result: &Analysis, low: f64, high: f64) -> Analysis {
     }
     axis.values = axis.values[from..to].to_vec();
     // Values of a map follow each other row by row, the last axis fastest.
-    let crop = |v: &mut Vec<f64>| {
+    fn crop<T: Copy>(v: &mut Vec<T>, n: usize, (from, to): (usize, usize)) {
         if !v.is_empty() && v.len().is_multiple_of(n) {
             *v = v.chunks(n).flat_map(|row| row[from..to].iter().copied()).collect();
         }
-    };
+    }
     for t in &mut out.traces {
-        crop(&mut t.values);
-        t.re.iter_mut().for_each(crop);
-        t.im.iter_mut().for_each(crop);
-        t.within.iter_mut().for_each(crop);
+        match &mut t.points {
+            Points::Real(x) => crop(x, n, (from, to)),
+            Points::Complex(z) => crop(z, n, (from, to)),
+        }
+        t.within.iter_mut().for_each(|w| crop(w, n, (from, to)));
     }
     out
 }
@@ -48,7 +49,7 @@ pub fn cropped(result: &Analysis, low: f64, high: f64) -> Analysis {
 fn curves(out: &mut Analysis, most: usize) {
     let n = out.axes[0].values.len();
     let each = group(n, most / 2);
-    if each <= 2 || out.traces.iter().any(|t| t.re.is_some()) {
+    if each <= 2 || out.traces.iter().any(|t| t.complex().is_some()) {
         return;
     }
     // All curves keep the same places: those that stand out in any of them.
@@ -56,10 +57,10 @@ fn curves(out: &mut Analysis, most: usize) {
     for from in (0..n).step_by(each) {
         let to = (from + each).min(n);
         let start = places.len();
-        for t in out.traces.iter().filter(|t| t.values.len() == n) {
-            let finite = || (from..to).filter(|i| t.values[*i].is_finite());
-            places.extend(finite().min_by(|a, b| t.values[*a].total_cmp(&t.values[*b])));
-            places.extend(finite().max_by(|a, b| t.values[*a].total_cmp(&t.values[*b])));
+        for v in out.traces.iter().map(Trace::real).filter(|v| v.len() == n) {
+            let finite = || (from..to).filter(|i| v[*i].is_finite());
+            places.extend(finite().min_by(|a, b| v[*a].total_cmp(&v[*b])));
+            places.extend(finite().max_by(|a, b| v[*a].total_cmp(&v[*b])));
         }
         if places.len() == start {
             places.push(from);
@@ -68,8 +69,8 @@ fn curves(out: &mut Analysis, most: usize) {
     }
     places.dedup();
     let take = |v: &[f64]| places.iter().map(|i| v[*i]).collect::<Vec<f64>>();
-    for t in out.traces.iter_mut().filter(|t| t.values.len() == n) {
-        t.values = take(&t.values);
+    for t in out.traces.iter_mut().filter(|t| t.real().len() == n) {
+        t.points = Points::Real(take(t.real()));
     }
     out.axes[0].values = take(&out.axes[0].values);
 }
@@ -92,20 +93,20 @@ fn maps(out: &mut Analysis, most: usize) {
     let (rows, columns) = (out.axes[0].values.len(), out.axes[1].values.len());
     let (high, wide) = (group(rows, most), group(columns, most));
     let map = |t: &mut Trace| {
-        if t.values.len() != rows * columns {
+        if t.real().len() != rows * columns {
             return;
         }
         let mut cells = Vec::with_capacity(rows.div_ceil(high) * columns.div_ceil(wide));
         for r in (0..rows).step_by(high) {
             for c in (0..columns).step_by(wide) {
                 let inside = (r..(r + high).min(rows)).flat_map(|i| {
-                    let row = &t.values[i * columns..(i + 1) * columns];
+                    let row = &t.real()[i * columns..(i + 1) * columns];
                     row[c..(c + wide).min(columns)].iter().copied()
                 });
                 cells.push(short(inside.filter(|v| v.is_finite()).fold(f64::NAN, f64::max)));
             }
         }
-        t.values = cells;
+        t.points = Points::Real(cells);
     };
     out.traces.iter_mut().for_each(map);
     let mean = |a: &mut Axis, each: usize| {
@@ -137,13 +138,13 @@ mod tests {
     fn a_curve_keeps_its_extremes_where_they_are() {
         let whole = made(spiky(), r#"{"lens": "waveform"}"#);
         let thin = thinned(&whole, 1000);
-        let (x, v) = (&thin.axes[0].values, &thin.traces[0].values);
+        let (x, v) = (&thin.axes[0].values, &thin.traces[0].real());
         assert!(x.len() == v.len() && x.len() <= 2100 && x.windows(2).all(|w| w[1] > w[0]), "{}", x.len());
         for (wanted, at) in [(9.0, 12.345), (-7.0, 40.0)] {
             let i = v.iter().position(|y| *y == wanted).expect("it stands out");
             assert!((x[i] - at).abs() < 1e-9);
         }
-        assert_eq!(thin.traces[1].values.len(), x.len());
+        assert_eq!(thin.traces[1].real().len(), x.len());
         // What is small enough stays as it is.
         assert_eq!(thinned(&whole, 200_000).axes[0].values.len(), 50_000);
     }
@@ -153,8 +154,8 @@ mod tests {
         let whole = made(spiky(), r#"{"lens": "spectrogram", "block": 512}"#);
         let thin = thinned(&whole, 60);
         let (rows, columns) = (thin.axes[0].values.len(), thin.axes[1].values.len());
-        assert!(rows <= 60 && columns <= 60 && thin.traces[0].values.len() == rows * columns);
-        let top = |a: &Analysis| a.traces[0].values.iter().copied().fold(0.0, f64::max);
+        assert!(rows <= 60 && columns <= 60 && thin.traces[0].real().len() == rows * columns);
+        let top = |a: &Analysis| a.traces[0].real().iter().copied().fold(0.0, f64::max);
         assert_eq!(top(&thin), short(top(&whole)));
         for (x, wanted) in [
             (0.0, 0.0),
@@ -175,12 +176,12 @@ mod tests {
         let part = cropped(&whole, 100.2, 200.0);
         let hz = &part.axes[0].values;
         assert!(hz[0] <= 100.2 && hz[1] > 100.2 && *hz.last().unwrap() > 200.0 && hz.len() == 102, "{hz:?}");
-        assert_eq!(part.traces[1].values, whole.traces[1].values[100..202]);
+        assert_eq!(part.traces[1].real(), &whole.traces[1].real()[100..202]);
         let whole = made(spiky(), r#"{"lens": "spectrogram", "block": 500}"#);
         let part = cropped(&whole, 100.0, 200.0);
         let (rows, columns) = (part.axes[0].values.len(), part.axes[1].values.len());
-        assert_eq!((rows, part.traces[0].values.len()), (whole.axes[0].values.len(), rows * columns));
-        assert_eq!(part.traces[0].values[columns], whole.traces[0].values[251 + 49]);
+        assert_eq!((rows, part.traces[0].real().len()), (whole.axes[0].values.len(), rows * columns));
+        assert_eq!(part.traces[0].real()[columns], whole.traces[0].real()[251 + 49]);
         // A stretch that is not there changes nothing.
         assert_eq!(cropped(&whole, 900.0, 800.0).axes[1].values.len(), whole.axes[1].values.len());
     }

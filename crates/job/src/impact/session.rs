@@ -102,7 +102,7 @@ pub enum PointState {
 /// What is to be heard at what just happened; each is a sound of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum Heard {
+pub enum HitHeard {
     /// A good hit, decided or not.
     Good,
     /// A hit with a flaw.
@@ -115,20 +115,20 @@ pub enum Heard {
 
 /// A test going on.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Session {
+pub struct ImpactSession {
     plan: ImpactPlan,
     at: usize,
     hits: Vec<Hit>,
 }
 
-impl Session {
+impl ImpactSession {
     /// At the first point.
     ///
     /// # Errors
     /// A plan that cannot be.
-    pub fn new(plan: ImpactPlan) -> Result<Session, Refusal> {
+    pub fn new(plan: ImpactPlan) -> Result<ImpactSession, Refusal> {
         plan.check()?;
-        Ok(Session { plan, at: 0, hits: Vec::new() })
+        Ok(ImpactSession { plan, at: 0, hits: Vec::new() })
     }
 
     /// The plan.
@@ -171,7 +171,7 @@ impl Session {
     ///
     /// # Errors
     /// A take that was told already.
-    pub fn hit(&mut self, take: u32, verdict: HitVerdict) -> Result<Heard, Refusal> {
+    pub fn hit(&mut self, take: u32, verdict: HitVerdict) -> Result<HitHeard, Refusal> {
         if self.hits.iter().any(|h| h.take == take) {
             return Err(Refusal::new("take", format!("take {take} was told already")));
         }
@@ -183,14 +183,14 @@ impl Session {
         if self.plan.by_itself {
             return Ok(self.decide(self.hits.len() - 1, good));
         }
-        Ok(if good { Heard::Good } else { Heard::Bad })
+        Ok(if good { HitHeard::Good } else { HitHeard::Bad })
     }
 
     /// Accepts the hit that waits, or takes the newest rejected one of this point after all.
     ///
     /// # Errors
     /// There is none.
-    pub fn accept(&mut self) -> Result<Heard, Refusal> {
+    pub fn accept(&mut self) -> Result<HitHeard, Refusal> {
         let rejected = |h: &Hit| h.point == self.at && h.state == HitState::Rejected;
         let which = self.waiting().or_else(|| self.hits.iter().rposition(rejected));
         let which = which.ok_or_else(|| Refusal::new("hit", "there is no hit to accept; hit first".to_string()))?;
@@ -201,7 +201,7 @@ impl Session {
     ///
     /// # Errors
     /// There is none.
-    pub fn reject(&mut self) -> Result<Heard, Refusal> {
+    pub fn reject(&mut self) -> Result<HitHeard, Refusal> {
         let which = self.waiting().or_else(|| self.hits.iter().rposition(|h| h.state == HitState::Accepted));
         let which = which.ok_or_else(|| Refusal::new("hit", "there is no hit to reject; hit first".to_string()))?;
         self.at = self.hits[which].point;
@@ -248,23 +248,23 @@ impl Session {
     }
 
     /// Decides a hit; a point that has all its hits then goes on to the next one that has not.
-    fn decide(&mut self, which: usize, accepted: bool) -> Heard {
+    fn decide(&mut self, which: usize, accepted: bool) -> HitHeard {
         self.hits[which].state = if accepted { HitState::Accepted } else { HitState::Rejected };
         let point = self.hits[which].point;
         if !accepted {
-            return Heard::Bad;
+            return HitHeard::Bad;
         }
         if self.state_of(point) != PointState::Done {
-            return Heard::Good;
+            return HitHeard::Good;
         }
         let count = self.plan.points.len();
         let next = (1..=count).map(|k| (point + k) % count).find(|p| self.state_of(*p) != PointState::Done);
         match next {
             Some(next) => {
                 self.at = next;
-                Heard::PointDone
+                HitHeard::PointDone
             }
-            None => Heard::AllDone,
+            None => HitHeard::AllDone,
         }
     }
 }

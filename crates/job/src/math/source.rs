@@ -28,11 +28,11 @@ impl<'a> MathSource<'a> {
         let known: Vec<Known> =
             info.channels.iter().map(|c| Known { name: c.name.clone(), unit: c.unit.clone() }).collect();
         let formulas = formulas(&known, math)?;
-        info.channels.extend(
-            math.iter()
-                .zip(&formulas)
-                .map(|(m, f)| SourceChannel { name: m.name.trim().into(), unit: f.unit().into() }),
-        );
+        info.channels.extend(math.iter().zip(&formulas).map(|(m, f)| SourceChannel {
+            name: m.name.trim().into(),
+            unit: f.unit().into(),
+            dof: None,
+        }));
         Ok(MathSource { inner, info, own, formulas })
     }
 }

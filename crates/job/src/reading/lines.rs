@@ -26,11 +26,11 @@ impl<'a> Spectrum<'a> {
             other => return refuse("read", format!("lines are read of a spectrum, not of {}", other.name())),
         };
         let hz = &result.axes[0].values;
-        if hz.len() < 3 || trace.values.len() != hz.len() {
+        if hz.len() < 3 || trace.real().len() != hz.len() {
             return refuse("read", "the spectrum has too few lines");
         }
         Ok(Spectrum {
-            values: &trace.values,
+            values: trace.real(),
             first_hz: hz[0],
             spacing_hz: (hz[hz.len() - 1] - hz[0]) / (hz.len() - 1) as f64,
             scaling,

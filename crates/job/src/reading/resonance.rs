@@ -22,14 +22,14 @@ struct Cut {
 }
 
 fn cut(result: &Analysis, t: &Trace) -> Option<Cut> {
-    let (re, im) = (t.re.as_ref()?, t.im.as_ref()?);
+    let points = t.complex()?;
     let (mut steps, mut values) = (Vec::new(), Vec::new());
     for (i, rpm) in result.axes[0].values.iter().enumerate() {
         // Speeds that were not reached have no value.
-        if (re[i] * im[i]).is_finite() {
+        if points[i].is_finite() {
             let time_s = result.reached_s.get(i).copied().unwrap_or(f64::NAN);
             steps.push(SpeedStep { rpm: *rpm, angle_rev: 0.0, time_s });
-            values.push(Complex64::new(re[i], im[i]));
+            values.push(points[i]);
         }
     }
     Some(Cut { steps, values })

@@ -22,7 +22,7 @@ pub use spectral::{
 pub use steps::{Design, Step};
 pub use time::{
     ArrivalsSettings, CountsAs, DetectorName, DistributionKind, DistributionSettings, LevelSettings, PickName,
-    RainflowSettings, Reduce, ResidueName, ShockRecipe, StatisticsSettings, Take, WaveformSettings,
+    RainflowSettings, Reduce, ResidueName, ShockRecipe, ShockSide, StatisticsSettings, WaveformSettings,
 };
 pub use window::WindowName;
 
@@ -54,6 +54,9 @@ pub struct Recipe {
     /// Stretch of time; everything when left out.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub stretch: Option<Stretch>,
+    /// Takes whose samples alone are looked at, by their numbers; everything when left out.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub takes: Option<Vec<u32>>,
     /// What is done to the samples first, in order.
     pub prepare: Vec<Step>,
     /// Where a unit asks for integration: what is below this is left out, Hz.
@@ -177,6 +180,7 @@ impl Recipe {
         let unit = take("unit").map(|v| read("unit", v)).transpose()?;
         let input_unit = take("input_unit").map(|v| read("input_unit", v)).transpose()?;
         let stretch = take("stretch").map(|v| read("stretch", v)).transpose()?;
+        let takes = take("takes").map(|v| read("takes", v)).transpose()?;
         let math = take("math").map(|v| read("math", v)).transpose()?.unwrap_or_default();
         let prepare = take("prepare").map(|v| read("prepare", v)).transpose()?.unwrap_or_default();
         let sensitivities = take("sensitivities").map(|v| read("sensitivities", v)).transpose()?.unwrap_or_default();
@@ -188,8 +192,18 @@ impl Recipe {
             hits(&mut map);
         }
         let lens = Lens::read(&lens, map)?;
-        let recipe =
-            Recipe { lens, channels, unit, input_unit, math, stretch, prepare, integrate_above_hz, sensitivities };
+        let recipe = Recipe {
+            lens,
+            channels,
+            unit,
+            input_unit,
+            math,
+            stretch,
+            takes,
+            prepare,
+            integrate_above_hz,
+            sensitivities,
+        };
         recipe.check()?;
         Ok(recipe)
     }
@@ -203,6 +217,7 @@ impl Recipe {
             input_unit: None,
             math: Vec::new(),
             stretch: None,
+            takes: None,
             prepare: Vec::new(),
             integrate_above_hz: INTEGRATE_ABOVE_HZ,
             sensitivities: Vec::new(),

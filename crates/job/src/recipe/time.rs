@@ -163,7 +163,7 @@ impl Default for RainflowSettings {
 /// Which responses of the oscillators are taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
-pub enum Take {
+pub enum ShockSide {
     /// Largest magnitude.
     #[default]
     Maximax,
@@ -187,12 +187,12 @@ pub struct ShockRecipe {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub to_hz: Option<f64>,
     /// Which responses are taken.
-    pub take: Take,
+    pub take: ShockSide,
 }
 
 impl Default for ShockRecipe {
     fn default() -> Self {
-        ShockRecipe { q: 10.0, per_octave: 6, from_hz: 10.0, to_hz: None, take: Take::Maximax }
+        ShockRecipe { q: 10.0, per_octave: 6, from_hz: 10.0, to_hz: None, take: ShockSide::Maximax }
     }
 }
 

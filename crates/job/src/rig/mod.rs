@@ -20,6 +20,7 @@ pub use edit::{Cell, CellChanged, CellRefused, Edit, RowChange, differences};
 pub use number::typed_number;
 
 use crate::Refusal;
+use crate::dof::Dof;
 use crate::front_end::FrontEnd;
 use crate::sensitivity::Sensitivity;
 use crate::unit::{Quantity, find_for};
@@ -67,6 +68,11 @@ pub struct Rig {
 }
 
 impl Channel {
+    /// Where and which way it measures, where that is entered.
+    pub fn dof(&self) -> Option<Dof> {
+        Dof::read(&self.point, &self.direction)
+    }
+
     /// A row of which nothing is known yet: off, without a name.
     pub fn free(input: u16) -> Channel {
         let quantity = Quantity::Acceleration;

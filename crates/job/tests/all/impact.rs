@@ -1,8 +1,8 @@
 //! Impact testing: lists that count on, what a hit was worth, a test from the first point to the last.
 
 use echo_job::impact::{
-    Flaw, Heard, HitLimits, HitState, HitVerdict, ImpactPlan, PointDirection, PointState, Roving, Session, judge,
-    point_list,
+    Flaw, HitHeard, HitLimits, HitState, HitVerdict, ImpactPlan, ImpactSession, PointDirection, PointState, Roving,
+    judge, point_list,
 };
 use proptest::prelude::*;
 
@@ -99,62 +99,62 @@ fn verdict(good: bool) -> HitVerdict {
 
 #[test]
 fn a_test_goes_from_the_first_point_to_the_last() {
-    let mut s = Session::new(plan(3, 2, false)).unwrap();
-    assert_eq!(s.hit(1, verdict(true)).unwrap(), Heard::Good);
+    let mut s = ImpactSession::new(plan(3, 2, false)).unwrap();
+    assert_eq!(s.hit(1, verdict(true)).unwrap(), HitHeard::Good);
     assert_eq!(s.state_of(0), PointState::Open, "nobody has accepted it yet");
-    assert_eq!(s.accept().unwrap(), Heard::Good);
+    assert_eq!(s.accept().unwrap(), HitHeard::Good);
     assert_eq!(s.state_of(0), PointState::Begun);
     // A bad one is heard as such, and is rejected by the next hit.
-    assert_eq!(s.hit(2, verdict(false)).unwrap(), Heard::Bad);
-    assert_eq!(s.hit(3, verdict(true)).unwrap(), Heard::Good);
+    assert_eq!(s.hit(2, verdict(false)).unwrap(), HitHeard::Bad);
+    assert_eq!(s.hit(3, verdict(true)).unwrap(), HitHeard::Good);
     assert_eq!(s.hits()[1].state, HitState::Rejected);
-    assert_eq!(s.accept().unwrap(), Heard::PointDone);
+    assert_eq!(s.accept().unwrap(), HitHeard::PointDone);
     assert_eq!((s.at(), s.takes_of(0)), (1, vec![1, 3]));
     // A good one that nobody spoke of is accepted by the next.
     s.hit(4, verdict(true)).unwrap();
     s.hit(5, verdict(true)).unwrap();
-    assert_eq!((s.takes_of(1), s.accept().unwrap(), s.at()), (vec![4], Heard::PointDone, 2));
+    assert_eq!((s.takes_of(1), s.accept().unwrap(), s.at()), (vec![4], HitHeard::PointDone, 2));
     // The engineer looks again at the last one and takes it back: its point is hit once more.
-    assert_eq!(s.reject().unwrap(), Heard::Bad);
+    assert_eq!(s.reject().unwrap(), HitHeard::Bad);
     assert_eq!((s.at(), s.state_of(1), s.done()), (1, PointState::Begun, 1));
     s.hit(6, verdict(true)).unwrap();
-    assert_eq!((s.accept().unwrap(), s.at()), (Heard::PointDone, 2));
+    assert_eq!((s.accept().unwrap(), s.at()), (HitHeard::PointDone, 2));
     s.hit(7, verdict(true)).unwrap();
     s.hit(8, verdict(true)).unwrap();
-    assert_eq!((s.accept().unwrap(), s.done()), (Heard::AllDone, 3));
+    assert_eq!((s.accept().unwrap(), s.done()), (HitHeard::AllDone, 3));
     // One point made anew leaves the others as they are, and the test ends with it again.
     s.repeat(0).unwrap();
     assert_eq!((s.at(), s.state_of(0), s.done()), (0, PointState::Open, 2));
     assert_eq!(s.hits()[0].state, HitState::Replaced);
     s.hit(9, verdict(true)).unwrap();
     s.hit(10, verdict(true)).unwrap();
-    assert_eq!((s.accept().unwrap(), s.takes_of(0), s.takes_of(1)), (Heard::AllDone, vec![9, 10], vec![4, 6]));
+    assert_eq!((s.accept().unwrap(), s.takes_of(0), s.takes_of(1)), (HitHeard::AllDone, vec![9, 10], vec![4, 6]));
 }
 
 #[test]
 fn a_bad_hit_can_be_taken_after_all() {
-    let mut s = Session::new(plan(2, 1, true)).unwrap();
-    assert_eq!(s.hit(1, verdict(false)).unwrap(), Heard::Bad);
+    let mut s = ImpactSession::new(plan(2, 1, true)).unwrap();
+    assert_eq!(s.hit(1, verdict(false)).unwrap(), HitHeard::Bad);
     assert_eq!((s.at(), s.state_of(0)), (0, PointState::Open));
-    assert_eq!((s.accept().unwrap(), s.at(), s.takes_of(0)), (Heard::PointDone, 1, vec![1]));
-    assert_eq!((s.hit(2, verdict(true)).unwrap(), s.done()), (Heard::AllDone, 2), "by itself");
+    assert_eq!((s.accept().unwrap(), s.at(), s.takes_of(0)), (HitHeard::PointDone, 1, vec![1]));
+    assert_eq!((s.hit(2, verdict(true)).unwrap(), s.done()), (HitHeard::AllDone, 2), "by itself");
 }
 
 #[test]
 fn what_cannot_be_is_said() {
-    let mut s = Session::new(plan(2, 1, false)).unwrap();
+    let mut s = ImpactSession::new(plan(2, 1, false)).unwrap();
     assert!(s.accept().unwrap_err().says.contains("hit first") && s.reject().unwrap_err().says.contains("hit first"));
     s.hit(1, verdict(true)).unwrap();
     assert!(s.hit(1, verdict(true)).unwrap_err().says.contains("take 1 was told already"));
     assert_eq!(s.hits().len(), 1);
     assert!(s.go_to(2).unwrap_err().says.contains("allowed are 1 to 2") && s.repeat(9).is_err());
     s.go_to(1).unwrap();
-    assert_eq!(s.accept().unwrap(), Heard::PointDone, "it was of the first point");
+    assert_eq!(s.accept().unwrap(), HitHeard::PointDone, "it was of the first point");
     assert_eq!((s.takes_of(0), s.takes_of(1)), (vec![1], vec![]));
     let refused = |change: &dyn Fn(&mut ImpactPlan)| {
         let mut p = plan(3, 2, false);
         change(&mut p);
-        Session::new(p).unwrap_err().says
+        ImpactSession::new(p).unwrap_err().says
     };
     assert!(refused(&|p| p.points.clear()).contains("0 points"));
     assert!(refused(&|p| p.points[1].point = " ".into()).contains("point 2 has no name"));
@@ -170,7 +170,7 @@ proptest! {
     /// test never says it is done while something is missing.
     #[test]
     fn no_order_of_keys_loses_a_hit(keys in proptest::collection::vec((0u8..6, any::<bool>()), 0..120), by_itself in any::<bool>()) {
-        let mut s = Session::new(plan(4, 2, by_itself)).unwrap();
+        let mut s = ImpactSession::new(plan(4, 2, by_itself)).unwrap();
         let mut take = 0;
         for (key, good) in keys {
             let heard = match key {
@@ -190,7 +190,7 @@ proptest! {
             let accepted = s.hits().iter().filter(|h| h.state == HitState::Accepted).count();
             prop_assert_eq!(counted, accepted);
             prop_assert!(s.at() < 4);
-            if heard == Some(Heard::AllDone) {
+            if heard == Some(HitHeard::AllDone) {
                 prop_assert_eq!(s.done(), 4);
             }
             prop_assert!(s.hits().iter().filter(|h| h.state == HitState::Waiting).count() <= 1);

@@ -165,7 +165,7 @@ fn a_recipe_brings_its_formulas() {
     )
     .unwrap();
     assert_eq!((a.traces[0].name.as_str(), a.traces[0].unit.as_str(), a.traces[0].channel), ("twist", "m/s²", 3));
-    assert!((a.traces[0].values[50] - (3.0 - 0.980_665)).abs() < 1e-9 && (a.traces[1].values[50] - 3.0).abs() < 1e-9);
+    assert!((a.traces[0].real()[50] - (3.0 - 0.980_665)).abs() < 1e-9 && (a.traces[1].real()[50] - 3.0).abs() < 1e-9);
     // The result says how it was made, formulas included, and all channels are the computed ones too.
     assert_eq!(a.recipe.math[0].is, "deck_fwd - deck_aft");
     let all = made(r#"{"lens": "statistics", "math": [{"name": "twist", "is": "c1 - c2"}]}"#).unwrap();
@@ -190,7 +190,7 @@ proptest! {
                 r#"{{"lens": "waveform", "channels": [3], "math": [{{"name": "m", "is": "{is}"}}],
                     "stretch": {{"from_s": {a}, "to_s": {b}}}}}"#
             );
-            made(&recipe).unwrap().traces[0].values.clone()
+            made(&recipe).unwrap().traces[0].real().to_vec()
         };
         let (part, whole) = (of(from, count), of(0, 4000));
         for (k, (a, b)) in part.iter().zip(&whole[from..]).enumerate() {

@@ -117,7 +117,7 @@ fn the_order_of_steps_counts() {
         let prepare = if order == 0 { json!([filter, trim]) } else { json!([trim, filter]) };
         let a = carry_out(json!({ "lens": "waveform", "prepare": prepare }), &mut source).unwrap();
         assert_eq!((a.axes[0].values[0], a.axes[0].values.len()), (1.5, 2048));
-        a.traces[0].values[0]
+        a.traces[0].real()[0]
     };
     // Half a second after the step the one has decayed to a part of it, the other begins with all of it.
     assert!(step(0).abs() < 0.9 && (step(1) - 1.0).abs() < 0.01, "{} and {}", step(0), step(1));
@@ -127,7 +127,7 @@ fn the_order_of_steps_counts() {
 fn a_gap_parts_trimmed_and_resampled_stretches() {
     let trim = json!([{ "do": "trim", "start_s": 0.25, "end_s": 0.25 }]);
     let a = carry_out(json!({ "lens": "waveform", "prepare": trim }), &mut Torn::new()).unwrap();
-    let (times, values) = (&a.axes[0].values, &a.traces[0].values);
+    let (times, values) = (&a.axes[0].values, a.traces[0].real());
     assert_eq!((times[0], times.len()), (0.25, (3.5 * RATE) as usize));
     let (tear, mend) = (6000.0 / RATE, 7000.0 / RATE);
     for (t, v) in times.iter().zip(values) {
@@ -141,7 +141,7 @@ fn a_gap_parts_trimmed_and_resampled_stretches() {
     }
     let slow = json!([{ "do": "resample", "rate_hz": 1000 }]);
     let a = carry_out(json!({ "lens": "waveform", "prepare": slow }), &mut Torn::new()).unwrap();
-    let missing = a.traces[0].values.iter().filter(|v| !v.is_finite()).count();
+    let missing = a.traces[0].real().iter().filter(|v| !v.is_finite()).count();
     assert!(missing.abs_diff(244) <= 3, "a thousand samples of 4096 Hz are 244 of 1000 Hz, not {missing}");
 }
 
@@ -165,7 +165,7 @@ fn faults_of_a_tachometer_are_told_where_they_are() {
     let mut source = Memory::new(RATE, vec![("tacho".into(), "V".into(), x)]);
     let recipe = json!({ "lens": "speed", "tacho": { "channel": 1 }, "stretch": { "from_s": 1, "to_s": 4 } });
     let a = carry_out(recipe, &mut source).unwrap();
-    let places = |rule: &str| a.cautions.iter().find(|c| c.rule == rule).map_or(&[][..], |c| &c.places_s);
+    let places = |rule: &str| a.cautions.iter().find(|c| c.rule.word() == rule).map_or(&[][..], |c| &c.places_s);
     // Places count from the start of the data, not of the stretch.
     let (missed, extra) = (places("tacho missed"), places("tacho extra"));
     assert!(missed.len() == 1 && (missed[0] - 2.56).abs() < 0.01, "{missed:?}");

@@ -126,9 +126,9 @@ fn spectrum_of(x: Vec<f64>, recipe: &str) -> echo_job::analysis::Analysis {
 fn a_spectrum_integrates_to_velocity() {
     let x: Vec<f64> = (0..4096).map(|i| 3.0 * (TAU * 64.0 * f64::from(i) / 1024.0).sin()).collect();
     let r = spectrum_of(x, r#"{"lens": "spectrum", "block": 1024, "unit": "mm/s"}"#);
-    let v = r.traces[0].values[64];
+    let v = r.traces[0].real()[64];
     assert!((v - 3.0 / (TAU * 64.0) * 1e3).abs() < 1e-9, "{v}");
-    assert_eq!(r.traces[0].values[1], 0.0, "below 2 Hz nothing is shown");
+    assert_eq!(r.traces[0].real()[1], 0.0, "below 2 Hz nothing is shown");
     assert_eq!(r.traces[0].unit, "mm/s");
     assert!((r.peaks[0].frequency_hz - 64.0).abs() < 0.01);
 }

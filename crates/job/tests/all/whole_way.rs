@@ -76,7 +76,7 @@ const TURNS_HZ: f64 = 2690.0 / 60.0;
 fn peaks_of_a_gearbox_belong_to_its_elements() {
     let mut source = machine(8.0, |t| TURNS_HZ * t);
     let speed = made(json!({ "lens": "speed", "tacho": { "channel": 3 } }), &mut source);
-    let values = &speed.traces[0].values;
+    let values = speed.traces[0].real();
     let rpm = values.iter().sum::<f64>() / values.len() as f64;
     assert!((rpm - 2690.0).abs() < 0.5, "{rpm}");
     let spectrum = made(json!({ "lens": "spectrum", "channels": [1], "block": 32768 }), &mut source);
@@ -133,7 +133,7 @@ fn what_a_formula_makes_is_read_like_a_sensor() {
     let cuts = made(recipe, &mut source);
     let z = |k: usize| {
         let t = &cuts.traces[k];
-        (t.re.as_ref().unwrap()[0], t.im.as_ref().unwrap()[0])
+        (t.complex().unwrap()[0].re, t.complex().unwrap()[0].im)
     };
     let (re, im) = z(0);
     let wanted = (2.0 * 0.3f64.cos() - 2.0 * 0.9f64.cos(), 2.0 * 0.3f64.sin() + 2.0 * 0.9f64.sin());
@@ -164,7 +164,7 @@ fn a_run_up_lies_over_another_by_its_speed() {
     let curve = |from: f64| {
         let mut source = machine(14.0, up(from));
         let a = made(json!({ "lens": "speed", "tacho": { "channel": 3 }, "interval_s": 0.05 }), &mut source);
-        (a.axes[0].values.clone(), a.traces[0].values.clone())
+        (a.axes[0].values.clone(), a.traces[0].real().to_vec())
     };
     let ((t1, v1), (t2, v2)) = (curve(0.5), curve(3.5));
     for at in [3.0, 5.0, 8.0] {
@@ -185,7 +185,7 @@ fn a_recipe_for_one_run_serves_another_with_more_channels() {
     let there = made(serde_json::to_value(&moved).unwrap(), &mut source);
     let told: Vec<(&str, u32)> = there.traces.iter().map(|t| (t.name.as_str(), t.channel)).collect();
     assert_eq!(told, [("order 1, gearbox top, vert", 1), ("order 1, gearbox top, athw", 2), ("order 1, both", 4)]);
-    let z = |k: usize| there.traces[k].re.as_ref().unwrap()[0];
+    let z = |k: usize| there.traces[k].complex().unwrap()[0].re;
     assert!((z(2) - z(0) - z(1)).abs() < 1e-9, "a sum's order is the sum of the orders");
 }
 

@@ -5,9 +5,10 @@ use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::Analysis;
+use crate::analysis::words::{Along, CautionRule, Shown};
 use crate::recipe::{
     ArrivalsSettings, CountsAs, DistributionKind, DistributionSettings, Lens, PickName, RainflowSettings, ResidueName,
-    ShockRecipe, Take,
+    ShockRecipe, ShockSide,
 };
 use echo_signal::SignalError;
 use echo_signal::arrivals::{Pick, arrival};
@@ -105,10 +106,10 @@ pub fn distribution(
         }
         Ok(())
     })?;
-    let mut out = blank();
+    let mut out = blank(view);
     let crossings = s.kind == DistributionKind::LevelCrossing;
     let places = if crossings { classes.edges().to_vec() } else { classes.middles() };
-    out.axes.push(axis(if crossings { "level" } else { "class" }, &unit, places));
+    out.axes.push(axis(if crossings { Along::Level } else { Along::Class }, &unit, places));
     for (c, counter) in channels.iter().zip(&states) {
         let (mut counts, per, total) = match counter {
             Counter::Samples(h) => {
@@ -130,9 +131,9 @@ pub fn distribution(
             }
         };
         let (quantity, unit) = match (s.counts_as, s.kind) {
-            (CountsAs::Relative, _) => ("share", ""),
-            (CountsAs::Absolute, DistributionKind::TimeAtLevel) => ("time", "s"),
-            (CountsAs::Absolute, _) => ("count", ""),
+            (CountsAs::Relative, _) => (Shown::Share, ""),
+            (CountsAs::Absolute, DistributionKind::TimeAtLevel) => (Shown::Time, "s"),
+            (CountsAs::Absolute, _) => (Shown::Count, ""),
         };
         let by = if s.counts_as == CountsAs::Relative { total } else { per };
         counts.iter_mut().for_each(|n| *n /= by);
@@ -205,16 +206,16 @@ pub fn rainflow(s: &RainflowSettings, view: &mut View<'_>, progress: Progress<'_
         Ok(())
     })?;
     states.iter_mut().for_each(&finish);
-    let mut out = blank();
-    out.axes.push(axis("range", &unit, ranges.middles()));
-    out.axes.push(axis("mean", &unit, means.middles()));
+    let mut out = blank(view);
+    out.axes.push(axis(Along::Range, &unit, ranges.middles()));
+    out.axes.push(axis(Along::Mean, &unit, means.middles()));
     for (c, f) in channels.iter().zip(&states) {
         let row = |r: usize| &f.matrix[(r + 1) * width..(r + 2) * width];
         let counts: Vec<f64> = (0..ranges.count()).map(|r| row(r).iter().sum()).collect();
         let matrix = (0..ranges.count()).flat_map(|r| row(r)[1..=means.count()].to_vec()).collect();
         let inside: f64 = counts.iter().sum();
-        out.traces.push(trace(c, "count", String::new(), counts));
-        out.traces.push(trace(c, "count by mean", String::new(), matrix));
+        out.traces.push(trace(c, Shown::Count, String::new(), counts));
+        out.traces.push(trace(c, Shown::CountByMean, String::new(), matrix));
         out.numbers.push(number("total_cycles", c.number, "", f.cycles));
         out.numbers.push(number("outside", c.number, "", f.cycles - inside));
         let power = if c.unit.is_empty() { String::new() } else { format!("({})^{}", c.unit, s.exponent) };
@@ -237,14 +238,14 @@ pub fn shock(s: &ShockRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
         ShockSettings { sample_rate_hz: view.rate(), q: s.q, from_hz: s.from_hz, to_hz, per_octave: s.per_octave };
     let mut states = vec![ShockProcessor::new(settings)?; channels.len()];
     view.feed(progress, &mut states, &|p, _, x, _| Ok(p.push(x)?))?;
-    let mut out = blank();
-    out.axes.push(axis("natural frequency", "Hz", settings.frequencies_hz()));
+    let mut out = blank(view);
+    out.axes.push(axis(Along::NaturalFrequency, "Hz", settings.frequencies_hz()));
     let found = states.par_iter().map(ShockProcessor::finish).collect::<Result<Vec<_>, _>>()?;
     for (c, found) in channels.iter().zip(found) {
         let (quantity, values) = match s.take {
-            Take::Maximax => ("maximax", found.maximax()),
-            Take::Positive => ("positive", found.positive),
-            Take::Negative => ("negative", found.negative),
+            ShockSide::Maximax => (Shown::Maximax, found.maximax()),
+            ShockSide::Positive => (Shown::Positive, found.positive),
+            ShockSide::Negative => (Shown::Negative, found.negative),
         };
         out.traces.push(trace(c, quantity, c.unit.clone(), values));
     }
@@ -271,7 +272,7 @@ pub fn arrivals(s: &ArrivalsSettings, view: &mut View<'_>, progress: Progress<'_
             arrival(x, rate, pick)
         })
         .collect::<Vec<_>>();
-    let mut out = blank();
+    let mut out = blank(view);
     let none = found.iter().all(Result::is_err);
     for (c, found) in view.channels.iter().zip(found) {
         let found = match found {
@@ -286,7 +287,11 @@ pub fn arrivals(s: &ArrivalsSettings, view: &mut View<'_>, progress: Progress<'_
                 });
             }
             Err(e) => {
-                out.cautions.push(caution("no arrival", Some(c.number), format!("channel {}: {e}", c.number)));
+                out.cautions.push(caution(
+                    CautionRule::NoArrival,
+                    Some(c.number),
+                    format!("channel {}: {e}", c.number),
+                ));
                 continue;
             }
         };

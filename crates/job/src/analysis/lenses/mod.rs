@@ -23,9 +23,10 @@ pub(super) use spectral::window;
 
 use super::AnalysisError;
 use super::prepare::{Chosen, View};
-use super::result::{Analysis, Axis, Made, Number, ResultCaution, Trace};
+use super::result::{Analysis, Axis, Made, Number, Points, ResultCaution, Trace};
+use super::words::{Along, CautionRule, Shown};
 use crate::Refusal;
-use crate::recipe::{Lens, Recipe, StatisticsSettings};
+use crate::recipe::{Lens, Recipe};
 use echo_signal::spectrum::Complex64;
 
 /// Gets the share done, 0 to 1, and returns false to stop.
@@ -55,17 +56,15 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::OrderTrack(s) => order_track::order_track(s, view, progress),
         Lens::Orbit(s) => orbit::orbit(s, view, progress),
     }?;
-    // A lens writes itself into the result only where it has something to fill in.
-    let filled = out.recipe.lens.name() == lens.name() && !matches!(lens, Lens::Statistics(_));
-    let lens = if filled { out.recipe.lens.clone() } else { lens.clone() };
-    out.recipe = Recipe { lens, ..recipe.clone() };
+    // The lens with what was left out filled in, as it wrote itself into the result.
+    out.recipe = Recipe { lens: out.recipe.lens, ..recipe.clone() };
     Ok(out)
 }
 
-/// A result with nothing in it.
-fn blank() -> Analysis {
+/// A result with nothing in it but the lens it is of.
+fn blank(view: &View<'_>) -> Analysis {
     Analysis {
-        recipe: Recipe::of(Lens::Statistics(StatisticsSettings::default())),
+        recipe: Recipe::of(view.lens.clone()),
         made: Made::default(),
         cautions: Vec::new(),
         averages: None,
@@ -79,8 +78,8 @@ fn blank() -> Analysis {
     }
 }
 
-fn axis(name: &str, unit: &str, values: Vec<f64>) -> Axis {
-    Axis { name: name.into(), unit: unit.into(), values }
+fn axis(name: Along, unit: &str, values: Vec<f64>) -> Axis {
+    Axis { name, unit: unit.into(), values }
 }
 
 /// A unit as it is written into a result: what has none is in engineering units.
@@ -89,34 +88,30 @@ fn shown(unit: &str) -> &str {
 }
 
 /// A curve over the axis, or with two axes a map, the last one fastest.
-fn trace(c: &Chosen, quantity: &str, unit: String, values: Vec<f64>) -> Trace {
+fn trace(c: &Chosen, quantity: Shown, unit: String, values: Vec<f64>) -> Trace {
     Trace {
         name: c.name.clone(),
         channel: c.number,
         reference: None,
-        quantity: quantity.into(),
+        quantity,
         unit,
-        values,
+        points: Points::Real(values),
+        dof: c.dof.clone(),
+        reference_dof: None,
         within: None,
-        re: None,
-        im: None,
     }
 }
 
-fn complex_trace(c: &Chosen, quantity: &str, unit: String, values: &[Complex64]) -> Trace {
-    Trace {
-        re: Some(values.iter().map(|z| z.re).collect()),
-        im: Some(values.iter().map(|z| z.im).collect()),
-        ..trace(c, quantity, unit, Vec::new())
-    }
+fn complex_trace(c: &Chosen, quantity: Shown, unit: String, values: &[Complex64]) -> Trace {
+    Trace { points: Points::Complex(values.to_vec()), ..trace(c, quantity, unit, Vec::new()) }
 }
 
 fn number(name: &str, channel: u32, unit: &str, value: f64) -> Number {
     Number { name: name.into(), channel, unit: unit.into(), value }
 }
 
-fn caution(rule: &str, channel: Option<u32>, says: String) -> ResultCaution {
-    ResultCaution { rule: rule.into(), channel, says, places_s: Vec::new() }
+fn caution(rule: CautionRule, channel: Option<u32>, says: String) -> ResultCaution {
+    ResultCaution { rule, channel, says, places_s: Vec::new() }
 }
 
 fn refuse<T>(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<T, AnalysisError> {

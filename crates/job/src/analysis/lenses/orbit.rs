@@ -8,6 +8,7 @@ use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
 use crate::analysis::result::Analysis;
+use crate::analysis::words::{Along, CautionRule, Shown};
 use crate::recipe::{Lens, OrbitRecipe};
 use echo_signal::rotation::angle::AngleSampler;
 use echo_signal::rotation::vibration::{mean_turn, orbit as ellipse};
@@ -43,7 +44,7 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     let even = resampled(&sampler, &samples)?;
     let first = sampler.angle_rev(0);
     let degrees: Vec<f64> = (0..=PER_TURN).map(|k| k as f64).collect();
-    let mut out = blank();
+    let mut out = blank(view);
     for (c, samples) in channels.iter().zip(&even) {
         let values: Vec<f64> = if s.orders.is_empty() {
             // The turn begins at the pulse, wherever the first sample lies.
@@ -57,7 +58,7 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
             };
             degrees.iter().map(at).collect()
         };
-        out.traces.push(trace(c, "orbit", c.unit.clone(), values));
+        out.traces.push(trace(c, Shown::Orbit, c.unit.clone(), values));
     }
     let found = ellipse(projected(&even[0], first, 1.0), projected(&even[1], first, 1.0));
     let mut tell = |name: &str, unit: &str, value: f64| out.numbers.push(number(name, x.number, unit, value));
@@ -73,9 +74,9 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     tell("turns", "", (even[0].len() / PER_TURN) as f64);
     if high > 1.05 * low {
         let says = format!("the speed goes from {low:.0} to {high:.0} rpm: this turn is a mean of different ones");
-        out.cautions.push(caution("speed not steady", None, says));
+        out.cautions.push(caution(CautionRule::SpeedNotSteady, None, says));
     }
-    out.axes.push(axis("angle", "°", degrees));
+    out.axes.push(axis(Along::Angle, "°", degrees));
     out.cautions.extend(t.cautions);
     out.recipe.lens = Lens::Orbit(OrbitRecipe { tacho: t.tacho, ..s.clone() });
     Ok(out)

@@ -1,13 +1,14 @@
 //! Orders against speed or time: in blocks of revolutions, or followed sample by sample.
 
 use super::rotation::{
-    ALLOWED_LOSS, Along, Orders, SHARP, TOLD_LOSS, Wish, beyond, blunted, orders, steepest, two_digits_up,
+    ALLOWED_LOSS, Orders, SHARP, Stepped, TOLD_LOSS, Wish, beyond, blunted, orders, steepest, two_digits_up,
 };
 use super::spectral::window;
 use super::{Progress, blank, caution, complex_trace, number};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, Number, ResultCaution, Trace};
+use crate::analysis::words::{CautionRule, Shown};
 use crate::recipe::{Lens, OrderTrackRecipe, TrackMethod};
 use echo_signal::rotation::order::order_cut;
 use echo_signal::rotation::vibration::{slow_roll_vector, subtract_slow_roll};
@@ -28,7 +29,7 @@ pub fn order_track(
     progress: Progress<'_>,
 ) -> Result<Analysis, AnalysisError> {
     let highest = s.orders.iter().copied().fold(0.0, f64::max);
-    let along = Along::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
+    let along = Stepped::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
     let wish = Wish { highest, resolution: s.resolution, along, window: window(s.window, None) };
     let o = orders(&s.tacho, &wish, view, progress)?;
     let cuts = match s.method {
@@ -36,7 +37,7 @@ pub fn order_track(
         TrackMethod::VoldKalman => followed(s, &o)?,
     };
     let rpm: Vec<f64> = o.steps.iter().map(|s| s.rpm).collect();
-    let mut out = blank();
+    let mut out = blank(view);
     for (k, order) in s.orders.iter().enumerate() {
         for (c, cuts) in view.channels.iter().zip(&cuts) {
             let cut = &cuts[k];
@@ -48,12 +49,12 @@ pub fn order_track(
                 name: format!("order {order}, {}", c.name),
                 reference: Some(s.tacho.channel),
                 within: cut.within.clone(),
-                ..complex_trace(c, "order", c.unit.clone(), &values)
+                ..complex_trace(c, Shown::Order, c.unit.clone(), &values)
             });
         }
     }
     out.axes.push(along.axis(&o.steps, view.start_s()));
-    if matches!(along, Along::Speed { .. }) {
+    if matches!(along, Stepped::Speed { .. }) {
         out.reached_s = o.steps.iter().map(|s| view.start_s() + s.time_s).collect();
     }
     match s.filter() {
@@ -146,7 +147,7 @@ fn blunted_by(s: &OrderTrackRecipe, o: &Orders, filter: OrderFilter) -> Option<R
         100.0 * loss,
         100.0 * ALLOWED_LOSS
     );
-    Some(caution("resonance blunted", None, says))
+    Some(caution(CautionRule::ResonanceBlunted, None, says))
 }
 
 /// Orders that cannot be told from each other because they are closer than `limit`.
@@ -158,5 +159,5 @@ fn close_orders(orders: &[f64], limit: f64, says: &str) -> Option<ResultCaution>
         "orders {} and {} are closer than {says} and leak into each other; a finer resolution parts them",
         close[0], close[1]
     );
-    Some(caution("close orders", None, says))
+    Some(caution(CautionRule::CloseOrders, None, says))
 }

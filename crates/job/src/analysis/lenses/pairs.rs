@@ -6,6 +6,7 @@ use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::{Analysis, PowerInterval, ResultCaution, Trace};
+use crate::analysis::words::{Along, CautionRule, Shown};
 use crate::recipe::{CrossRecipe, EstimatorName, FormName, ResponseRecipe};
 use crate::unit::{Quantity, find, grouped};
 use echo_signal::cross::{CrossProcessor, CrossSpectra};
@@ -33,15 +34,16 @@ fn collect(
 fn pair(mut t: Trace, reference: &Chosen, name: &str) -> Trace {
     t.name = format!("{name} {}/{}", t.channel, reference.number);
     t.reference = Some(reference.number);
+    t.reference_dof = reference.dof.clone();
     t
 }
 
-fn start(spectra: &CrossSpectra, confidence: f64) -> Analysis {
-    let mut out = blank();
+fn start(view: &View<'_>, spectra: &CrossSpectra, confidence: f64) -> Analysis {
+    let mut out = blank(view);
     out.averages = Some(spectra.averages);
     out.random_error = Some(spectra.scatter.error).filter(|e| e.is_finite());
     out.interval = PowerInterval::of(&spectra.scatter, confidence);
-    out.axes.push(axis("frequency", "Hz", spectra.frequencies_hz.clone()));
+    out.axes.push(axis(Along::Frequency, "Hz", spectra.frequencies_hz.clone()));
     if spectra.averages <= spectra.references {
         out.cautions.push(too_few(spectra));
     }
@@ -50,7 +52,7 @@ fn start(spectra: &CrossSpectra, confidence: f64) -> Analysis {
 
 fn too_few(spectra: &CrossSpectra) -> ResultCaution {
     caution(
-        "coherence",
+        CautionRule::Coherence,
         None,
         format!(
             "coherence needs {} averages or more and there {} {}; it is left empty",
@@ -69,15 +71,15 @@ pub fn cross(s: &CrossRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     }
     let processor = CrossProcessor::new(settings(&s.blocks(), view.rate()), 1, channels.len())?;
     let spectra = collect(processor, view, progress)?;
-    let mut out = start(&spectra, s.confidence);
+    let mut out = start(view, &spectra, s.confidence);
     let reference = &references[0];
     for (k, c) in channels.iter().enumerate() {
         let values: Vec<Complex64> = spectra.to_outputs.iter().map(|m| m[k]).collect();
         let (x, y) = (shown(&reference.unit), shown(&c.unit));
         let unit = if x == y { format!("{}²/Hz", grouped(x)) } else { format!("{}·{}/Hz", grouped(y), grouped(x)) };
-        out.traces.push(pair(complex_trace(c, "cross PSD", unit, &values), reference, "Gxy"));
+        out.traces.push(pair(complex_trace(c, Shown::CrossPsd, unit, &values), reference, "Gxy"));
         let found = response_of(&spectra, k, Estimator::H1)?;
-        out.traces.push(pair(trace(c, "coherence", String::new(), found.coherence), reference, "coherence"));
+        out.traces.push(pair(trace(c, Shown::Coherence, String::new(), found.coherence), reference, "coherence"));
     }
     Ok(out)
 }
@@ -89,13 +91,13 @@ fn formed(
     reference: &Chosen,
     h: &[Complex64],
     frequencies_hz: &[f64],
-) -> Result<(&'static str, String, Vec<Complex64>), AnalysisError> {
+) -> Result<(Shown, String, Vec<Complex64>), AnalysisError> {
     let over = |unit: &str| format!("{}/{}", grouped(shown(unit)), grouped(shown(&reference.unit)));
     let (to, quantity, unit) = match form {
-        FormName::Measured => return Ok(("response", over(&c.unit), h.to_vec())),
-        FormName::Receptance => (Motion::Receptance, "receptance", "m"),
-        FormName::Mobility => (Motion::Mobility, "mobility", "m/s"),
-        FormName::Accelerance => (Motion::Accelerance, "accelerance", "m/s²"),
+        FormName::Measured => return Ok((Shown::Response, over(&c.unit), h.to_vec())),
+        FormName::Receptance => (Motion::Receptance, Shown::Receptance, "m"),
+        FormName::Mobility => (Motion::Mobility, Shown::Mobility, "m/s"),
+        FormName::Accelerance => (Motion::Accelerance, Shown::Accelerance, "m/s²"),
     };
     let measured = find(&c.unit).ok();
     let from = match measured.map(|u| u.quantity) {
@@ -170,14 +172,15 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
         }));
     }
     let spectra = collect(processor, view, progress)?;
-    let mut out = start(&spectra, s.confidence);
+    let mut out = start(view, &spectra, s.confidence);
     for (k, c) in channels.iter().enumerate() {
         let found: Response = response_of(&spectra, k, estimator)?;
         for (reference, h) in references.iter().zip(&found.h) {
             let (quantity, unit, h) = formed(s.form, c, reference, h, &spectra.frequencies_hz)?;
             out.traces.push(pair(complex_trace(c, quantity, unit, &h), reference, name));
         }
-        let mut coherence = pair(trace(c, "coherence", String::new(), found.coherence), &references[0], "coherence");
+        let mut coherence =
+            pair(trace(c, Shown::Coherence, String::new(), found.coherence), &references[0], "coherence");
         if references.len() > 1 {
             coherence.name = format!("multiple coherence {}", c.number);
             coherence.reference = None;
@@ -187,7 +190,7 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
     if let Some(w) = ring {
         out.numbers.push(number("added_decay", references[0].number, "1/s", w.added_decay()));
         out.cautions.push(caution(
-            "exponential window",
+            CautionRule::ExponentialWindow,
             None,
             format!(
                 "the exponential window adds {:.6} 1/s to the decay of every mode; damping ratios read from these responses are too high by that over the angular frequency",
@@ -200,7 +203,7 @@ pub fn response(s: &ResponseRecipe, view: &mut View<'_>, progress: Progress<'_>)
     {
         let blocks: Vec<String> = h.double.iter().take(20).map(usize::to_string).collect();
         out.cautions.push(caution(
-            "double hit",
+            CautionRule::DoubleHit,
             Some(references[0].number),
             format!("more than one hit in block {} of {}", blocks.join(", "), h.blocks),
         ));

@@ -5,13 +5,14 @@ use super::{Progress, axis, blank, caution, number, refuse, trace};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, Axis, ResultCaution};
+use crate::analysis::words::{Along, CautionRule, Shown};
 use crate::recipe::{AlongName, Lens, OrderMapRecipe, SlopeName, SpeedRecipe, SweepName, Tacho};
 use echo_signal::rotation::angle::{AngleSampler, samples_for};
 use echo_signal::rotation::curve::{ANGLE_SMOOTHING_REV, AngleCurve, BANDWIDTH, speed_smoothing_rev};
 use echo_signal::rotation::order::{OrderBlock, order_map as map_of};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps, time_steps};
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use rayon::prelude::*;
 
 /// Largest number of points of a speed curve.
@@ -86,7 +87,7 @@ fn not_known(train: &PulseTrain, coarse: &[(f64, f64)], channel: u32) -> Vec<Res
             d.to_s,
             360.0 * d.by_rev
         );
-        out.push(ResultCaution { places_s: vec![d.from_s], ..caution("tacho count", Some(channel), says) });
+        out.push(ResultCaution { places_s: vec![d.from_s], ..caution(CautionRule::TachoCount, Some(channel), says) });
     }
     let total: f64 = coarse.iter().map(|(a, b)| b - a).sum();
     let span = train.pulses.last().zip(train.pulses.first()).map_or(0.0, |(b, a)| b.time_s - a.time_s);
@@ -99,18 +100,18 @@ fn not_known(train: &PulseTrain, coarse: &[(f64, f64)], channel: u32) -> Vec<Res
             first.join(", ")
         );
         let places_s = coarse.iter().map(|c| c.0).collect();
-        out.push(ResultCaution { places_s, ..caution("tacho coarse", Some(channel), says) });
+        out.push(ResultCaution { places_s, ..caution(CautionRule::TachoCoarse, Some(channel), says) });
     }
     out
 }
 
 /// A kind of fault: rule, words, and which verdicts are of it.
-type Kind = (&'static str, &'static str, fn(Verdict) -> bool);
+type Kind = (CautionRule, &'static str, fn(PulseVerdict) -> bool);
 
 const KINDS: [Kind; 3] = [
-    ("tacho missed", "missing before", |v| matches!(v, Verdict::AfterMissed(_))),
-    ("tacho extra", "too many", |v| v == Verdict::Extra),
-    ("tacho jitter", "more than 15 % early or late", |v| v == Verdict::Jitter),
+    (CautionRule::TachoMissed, "missing before", |v| matches!(v, PulseVerdict::AfterMissed(_))),
+    (CautionRule::TachoExtra, "too many", |v| v == PulseVerdict::Extra),
+    (CautionRule::TachoJitter, "more than 15 % early or late", |v| v == PulseVerdict::Jitter),
 ];
 
 fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
@@ -128,7 +129,7 @@ fn faults(train: &PulseTrain, channel: u32) -> Vec<ResultCaution> {
                     first.join(", ")
                 );
                 // Places count from the stretch here; whoever carries out the recipe adds its start.
-                ResultCaution { places_s: times.clone(), ..caution(rule, Some(channel), what) }
+                ResultCaution { places_s: times.clone(), ..caution(*rule, Some(channel), what) }
             })
         })
         .collect()
@@ -160,7 +161,7 @@ pub fn speed(s: &SpeedRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     }
     let times: Vec<f64> = (first as i64..=last as i64).map(|k| k as f64 * s.interval_s).collect();
     let rpm: Vec<f64> = times.iter().map(|t1| 60.0 * t.speed.speed_at(*t1)).collect();
-    let mut out = blank();
+    let mut out = blank(view);
     let (low, high) = rpm.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
     for (name, value) in [("lowest", low), ("highest", high)] {
         out.numbers.push(number(name, s.tacho.channel, "rpm", value));
@@ -168,8 +169,8 @@ pub fn speed(s: &SpeedRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
     out.numbers.push(number("pulses", s.tacho.channel, "", t.pulses as f64));
     let mean = rpm.iter().sum::<f64>() / rpm.len() as f64;
     out.numbers.push(number("bandwidth (−3 dB)", s.tacho.channel, "Hz", bandwidth_hz(&s.tacho, mean)));
-    out.axes.push(axis("time", "s", times.iter().map(|t| t + from_s).collect()));
-    out.traces.push(trace(&view.references[0], "speed", "rpm".into(), rpm));
+    out.axes.push(axis(Along::Time, "s", times.iter().map(|t| t + from_s).collect()));
+    out.traces.push(trace(&view.references[0], Shown::Speed, "rpm".into(), rpm));
     out.cautions = t.cautions;
     out.recipe.lens = Lens::Speed(SpeedRecipe { tacho: t.tacho, ..s.clone() });
     Ok(out)
@@ -187,13 +188,13 @@ pub(super) struct Orders {
 pub(super) struct Wish {
     pub(super) highest: f64,
     pub(super) resolution: f64,
-    pub(super) along: Along,
+    pub(super) along: Stepped,
     pub(super) window: echo_signal::window::Window,
 }
 
 /// Where the blocks are taken.
 #[derive(Clone, Copy)]
-pub(super) enum Along {
+pub(super) enum Stepped {
     Speed { step_rpm: f64, sweep: SweepName },
     Time { interval_s: f64 },
 }
@@ -201,19 +202,19 @@ pub(super) enum Along {
 /// Steps along time where a recipe names no interval.
 const USUAL_STEPS: f64 = 200.0;
 
-impl Along {
+impl Stepped {
     pub(super) fn new(
         along: AlongName,
         step_rpm: f64,
         sweep: SweepName,
         interval_s: Option<f64>,
         view: &View<'_>,
-    ) -> Along {
+    ) -> Stepped {
         match along {
-            AlongName::Speed => Along::Speed { step_rpm, sweep },
+            AlongName::Speed => Stepped::Speed { step_rpm, sweep },
             AlongName::Time => {
                 let usual = view.len() as f64 / view.rate() / USUAL_STEPS;
-                Along::Time { interval_s: interval_s.unwrap_or(usual) }
+                Stepped::Time { interval_s: interval_s.unwrap_or(usual) }
             }
         }
     }
@@ -221,15 +222,15 @@ impl Along {
     /// The interval as it was used, to be written into the recipe.
     pub(super) fn interval_s(self) -> Option<f64> {
         match self {
-            Along::Speed { .. } => None,
-            Along::Time { interval_s } => Some(interval_s),
+            Stepped::Speed { .. } => None,
+            Stepped::Time { interval_s } => Some(interval_s),
         }
     }
 
     pub(super) fn axis(self, steps: &[SpeedStep], from_s: f64) -> Axis {
         match self {
-            Along::Speed { .. } => axis("speed", "rpm", steps.iter().map(|s| s.rpm).collect()),
-            Along::Time { .. } => axis("time", "s", steps.iter().map(|s| from_s + s.time_s).collect()),
+            Stepped::Speed { .. } => axis(Along::Speed, "rpm", steps.iter().map(|s| s.rpm).collect()),
+            Stepped::Time { .. } => axis(Along::Time, "s", steps.iter().map(|s| from_s + s.time_s).collect()),
         }
     }
 }
@@ -254,10 +255,10 @@ pub(super) fn orders(
     let sampler = AngleSampler::new(&turning.angle, samples_for(wish.highest), rate, pulses.len())?;
     let block = OrderBlock { revolutions: 1.0 / wish.resolution, window: wish.window };
     let steps = match wish.along {
-        Along::Speed { step_rpm, sweep: name } => {
+        Stepped::Speed { step_rpm, sweep: name } => {
             speed_steps(&sampler, &turning.speed, step_rpm, block.revolutions, sweep(name))?
         }
-        Along::Time { interval_s } => time_steps(&sampler, &turning.angle, interval_s, block.revolutions)?,
+        Stepped::Time { interval_s } => time_steps(&sampler, &turning.angle, interval_s, block.revolutions)?,
     };
     let channels = resampled(&sampler, &channels)?;
     if !progress(0.8) {
@@ -316,7 +317,7 @@ pub(super) fn blunted(o: &Orders, resolution: f64) -> Option<ResultCaution> {
         100.0 * (loss / (1.0 + loss)),
         100.0 * ALLOWED_LOSS
     );
-    Some(caution("resonance blunted", None, says))
+    Some(caution(CautionRule::ResonanceBlunted, None, says))
 }
 
 /// A number in two digits, not below what it was.
@@ -333,13 +334,13 @@ pub(super) fn beyond(o: &Orders, highest: f64, rate: f64) -> Option<ResultCautio
         let says = format!(
             "order {highest} is above 0.4 of the sample rate from {limit:.0} rpm on and is not to be read there"
         );
-        caution("order beyond the record", None, says)
+        caution(CautionRule::OrderBeyond, None, says)
     })
 }
 
 /// Amplitude against speed or time, and order.
 pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
-    let along = Along::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
+    let along = Stepped::new(s.along, s.step_rpm, s.sweep, s.interval_s, view);
     let wish = Wish { highest: s.max_order, resolution: s.resolution, along, window: window(s.window, None) };
     let o = orders(&s.tacho, &wish, view, progress)?;
     let maps = o
@@ -347,11 +348,11 @@ pub fn order_map(s: &OrderMapRecipe, view: &mut View<'_>, progress: Progress<'_>
         .par_iter()
         .map(|x| map_of(x, &o.sampler, &o.steps, s.max_order, o.block))
         .collect::<Result<Vec<_>, _>>()?;
-    let mut out = blank();
+    let mut out = blank(view);
     out.axes.push(along.axis(&o.steps, view.start_s()));
-    out.axes.push(axis("order", "", maps.first().map_or_else(Vec::new, |m| m.orders.clone())));
+    out.axes.push(axis(Along::Order, "", maps.first().map_or_else(Vec::new, |m| m.orders.clone())));
     for (c, m) in view.channels.iter().zip(maps) {
-        out.traces.push(trace(c, "peak", c.unit.clone(), m.amplitudes.concat()));
+        out.traces.push(trace(c, Shown::Peak, c.unit.clone(), m.amplitudes.concat()));
     }
     out.cautions.extend(blunted(&o, s.resolution));
     out.cautions.extend(beyond(&o, s.max_order, view.rate()));

@@ -5,21 +5,22 @@ use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::{Analysis, PeakFound, PowerInterval};
+use crate::analysis::words::{Along, Shown};
 use crate::recipe::{
     AveragingName, Blocks, CepstrumRecipe, EnvelopeOutput, EnvelopeRecipe, Lens, OctaveAveraging, OctaveRecipe,
     ScalingName, SpectrumRecipe, WindowName, Zoom,
 };
+use crate::retold::Retold;
 use crate::unit::grouped;
 use echo_signal::cepstrum::cepstrum as cepstrum_of;
 use echo_signal::envelope::Analytic;
-use echo_signal::octave::{Detector, OctaveBand, OctaveBank, bands};
+use echo_signal::octave::{LevelDetector, OctaveBand, OctaveBank, bands};
 use echo_signal::peak;
 use echo_signal::spectrum::{Averaging, Scaling, Spectrum, SpectrumProcessor, SpectrumSettings};
 use echo_signal::trend;
 use echo_signal::window::Window;
 use echo_signal::zoom::{ZoomBand, ZoomProcessor};
 use rayon::prelude::*;
-use std::f64::consts::TAU;
 
 /// Peaks listed for each trace.
 const MOST_PEAKS: usize = 80;
@@ -53,16 +54,16 @@ pub fn settings(b: &Blocks, rate: f64) -> SpectrumSettings {
 }
 
 /// Quantity and unit of a scaling, for values in `unit`.
-pub(super) fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, &'static str, String) {
+pub(super) fn labelled(scaling: ScalingName, unit: &str) -> (Scaling, Shown, String) {
     let unit = if unit.is_empty() { "EU" } else { unit };
     let square = format!("{}²", grouped(unit));
     match scaling {
-        ScalingName::Peak => (Scaling::Peak, "peak", unit.to_string()),
-        ScalingName::PeakToPeak => (Scaling::PeakToPeak, "peak to peak", unit.to_string()),
-        ScalingName::Rms => (Scaling::Rms, "rms", unit.to_string()),
-        ScalingName::Power => (Scaling::Power, "power", square),
-        ScalingName::Psd => (Scaling::Psd, "PSD", format!("{square}/Hz")),
-        ScalingName::Esd => (Scaling::Esd, "ESD", format!("{square}·s/Hz")),
+        ScalingName::Peak => (Scaling::Peak, Shown::Peak, unit.to_string()),
+        ScalingName::PeakToPeak => (Scaling::PeakToPeak, Shown::PeakToPeak, unit.to_string()),
+        ScalingName::Rms => (Scaling::Rms, Shown::Rms, unit.to_string()),
+        ScalingName::Power => (Scaling::Power, Shown::Power, square),
+        ScalingName::Psd => (Scaling::Psd, Shown::Psd, format!("{square}/Hz")),
+        ScalingName::Esd => (Scaling::Esd, Shown::Esd, format!("{square}·s/Hz")),
     }
 }
 
@@ -121,18 +122,16 @@ fn add_spectrum(
         out.averages = Some(found.averages());
         out.random_error = Some(found.random_error()).filter(|e| e.is_finite());
         out.interval = PowerInterval::of(found.scatter(), blocks.confidence);
-        out.axes.push(axis("frequency", "Hz", frequencies));
+        out.axes.push(axis(Along::Frequency, "Hz", frequencies));
     }
     out.traces.push(trace(c, quantity, unit, values));
 }
 
 /// What integration and units make of an amplitude at a frequency.
 pub(super) fn moved(c: &Chosen, f: f64, integrate_above_hz: f64) -> f64 {
-    match c.integrations {
-        0 => 1.0,
-        n if n > 0 && (f < integrate_above_hz || f <= 0.0) => 0.0,
-        n => c.result_factor / (TAU * f).powi(n),
-    }
+    // Samples of the same quantity have been converted before.
+    let scale = if c.integrations == 0 { 1.0 } else { c.result_factor };
+    Retold { scale, times: c.integrations }.factor(f, integrate_above_hz)
 }
 
 /// The averaged spectrum of each channel.
@@ -163,7 +162,7 @@ fn averaged(
 /// Averaged spectrum, plain or zoomed.
 pub fn spectrum(s: &SpectrumRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
     let found = averaged(settings(&s.blocks(), view.rate()), s.zoom, view, progress)?;
-    let mut out = blank();
+    let mut out = blank(view);
     for (c, found) in view.channels.iter().zip(&found) {
         add_spectrum(&mut out, c, found, (&s.blocks(), s.scaling), view.integrate_above_hz());
     }
@@ -178,15 +177,15 @@ pub fn cepstrum(s: &CepstrumRecipe, view: &mut View<'_>, progress: Progress<'_>)
         return refuse("from_s", s.from_s, &format!("below {longest} s, half a block"));
     }
     let spectra = averaged(settings, None, view, progress)?;
-    let mut out = blank();
+    let mut out = blank(view);
     for (c, spectrum) in view.channels.iter().zip(&spectra) {
         let found = cepstrum_of(spectrum)?;
         let from = found.quefrencies_s.partition_point(|q| *q < s.from_s);
         if out.axes.is_empty() {
             out.averages = Some(spectrum.averages());
-            out.axes.push(axis("quefrency", "s", found.quefrencies_s[from..].to_vec()));
+            out.axes.push(axis(Along::Quefrency, "s", found.quefrencies_s[from..].to_vec()));
         }
-        out.traces.push(trace(c, "cepstrum", String::new(), found.values[from..].to_vec()));
+        out.traces.push(trace(c, Shown::Cepstrum, String::new(), found.values[from..].to_vec()));
     }
     Ok(out)
 }
@@ -214,14 +213,14 @@ pub fn envelope(s: &EnvelopeRecipe, view: &mut View<'_>, progress: Progress<'_>)
             Ok::<_, AnalysisError>((found, spectrum))
         })
         .collect::<Result<Vec<_>, _>>()?;
-    let mut out = blank();
+    let mut out = blank(view);
     for (c, (found, spectrum)) in view.channels.clone().iter().zip(found) {
         match spectrum {
             None => {
                 if out.axes.is_empty() {
-                    out.axes.push(axis("time", "s", (0..n).map(|k| from_s + k as f64 / rate).collect()));
+                    out.axes.push(axis(Along::Time, "s", (0..n).map(|k| from_s + k as f64 / rate).collect()));
                 }
-                out.traces.push(trace(c, "envelope", c.unit.clone(), found));
+                out.traces.push(trace(c, Shown::Envelope, c.unit.clone(), found));
             }
             Some(spectrum) => {
                 add_spectrum(&mut out, c, &spectrum, (&s.blocks(), s.scaling), view.integrate_above_hz());
@@ -258,23 +257,23 @@ pub fn octave(s: &OctaveRecipe, view: &mut View<'_>, progress: Progress<'_>) -> 
     let channels = view.channels.clone();
     let (all, filled) = octave_bands(s, view.rate())?;
     let detector = match s.averaging {
-        OctaveAveraging::Linear => Detector::Linear,
-        OctaveAveraging::Fast => Detector::Exponential(0.125),
-        OctaveAveraging::Slow => Detector::Exponential(1.0),
+        OctaveAveraging::Linear => LevelDetector::Linear,
+        OctaveAveraging::Fast => LevelDetector::Exponential(0.125),
+        OctaveAveraging::Slow => LevelDetector::Exponential(1.0),
     };
     let bank = OctaveBank::new(&all, view.rate(), detector)?;
     let mut banks = vec![bank; channels.len()];
     // What the filters still hold at a gap does not follow the samples after it; they are let go on,
     // which costs the first periods of each band there.
     view.feed(progress, &mut banks, &|b, _, x, _| Ok(b.push(x)?))?;
-    let mut out = blank();
+    let mut out = blank(view);
     out.recipe.lens = Lens::Octave(filled);
-    out.axes.push(axis("frequency", "Hz", all.iter().map(|b| b.mid_hz).collect()));
+    out.axes.push(axis(Along::Frequency, "Hz", all.iter().map(|b| b.mid_hz).collect()));
     for (c, b) in channels.iter().zip(&banks) {
         let levels = b.levels()?;
-        out.traces.push(trace(c, "rms", c.unit.clone(), levels.iter().map(|l| l.rms).collect()));
-        if detector != Detector::Linear {
-            out.traces.push(trace(c, "highest rms", c.unit.clone(), levels.iter().map(|l| l.highest).collect()));
+        out.traces.push(trace(c, Shown::Rms, c.unit.clone(), levels.iter().map(|l| l.rms).collect()));
+        if detector != LevelDetector::Linear {
+            out.traces.push(trace(c, Shown::HighestRms, c.unit.clone(), levels.iter().map(|l| l.highest).collect()));
         }
     }
     Ok(out)

@@ -6,6 +6,7 @@ use super::{Progress, axis, blank, refuse, trace};
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, Axis};
+use crate::analysis::words::Along;
 use crate::recipe::{AlongName, Lens, SpectrogramRecipe, Tacho};
 use echo_signal::SignalError;
 use echo_signal::rotation::steps::speed_steps_between;
@@ -32,7 +33,7 @@ pub fn spectrogram(
 fn drawn(s: &SpectrogramRecipe, view: &View<'_>, rows: Axis, found: &[&Spectrogram]) -> Analysis {
     let (scaling, quantity, _) = labelled(s.scaling, "");
     let squared = matches!(scaling, Scaling::Power | Scaling::Psd | Scaling::Esd);
-    let mut out = blank();
+    let mut out = blank(view);
     out.axes.push(rows);
     for (c, found) in view.channels.iter().zip(found) {
         let gains: Vec<f64> = found
@@ -42,7 +43,7 @@ fn drawn(s: &SpectrogramRecipe, view: &View<'_>, rows: Axis, found: &[&Spectrogr
             .collect();
         let values = found.columns.iter().flat_map(|column| column.iter().zip(&gains).map(|(v, g)| v * g)).collect();
         if out.axes.len() == 1 {
-            out.axes.push(axis("frequency", "Hz", found.frequencies_hz.clone()));
+            out.axes.push(axis(Along::Frequency, "Hz", found.frequencies_hz.clone()));
         }
         out.traces.push(trace(c, quantity, labelled(s.scaling, &c.result_unit).2, values));
     }
@@ -72,7 +73,7 @@ fn along_time(s: &SpectrogramRecipe, view: &mut View<'_>, progress: Progress<'_>
     })?;
     let found = states.iter().map(SpectrogramProcessor::finish).collect::<Result<Vec<_>, _>>()?;
     let times = found.first().map_or_else(Vec::new, |f| f.times_s.iter().map(|t| t + from_s).collect());
-    Ok(drawn(s, view, axis("time", "s", times), &found))
+    Ok(drawn(s, view, axis(Along::Time, "s", times), &found))
 }
 
 /// The block around the place at which each round speed is reached.
@@ -122,7 +123,7 @@ fn along_speed(
             Ok::<_, SignalError>(Spectrogram { times_s: Vec::new(), frequencies_hz, columns })
         })
         .collect::<Result<Vec<_>, _>>()?;
-    let rows = axis("speed", "rpm", steps.iter().map(|s| s.rpm).collect());
+    let rows = axis(Along::Speed, "rpm", steps.iter().map(|s| s.rpm).collect());
     let mut out = drawn(s, view, rows, &found.iter().collect::<Vec<_>>());
     out.cautions = t.cautions;
     out.recipe.lens = Lens::Spectrogram(SpectrogramRecipe { tacho: Some(t.tacho), ..s.clone() });

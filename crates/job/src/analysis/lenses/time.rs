@@ -5,6 +5,7 @@ use crate::Refusal;
 use crate::analysis::AnalysisError;
 use crate::analysis::prepare::{Chosen, View};
 use crate::analysis::result::{Analysis, Number};
+use crate::analysis::words::{Along, Shown};
 use crate::recipe::{DetectorName, LevelSettings, Reduce, StatisticsSettings, WaveformSettings};
 use echo_signal::level::{LevelProcessor, Reading};
 use echo_signal::statistics::{Moments, Statistics};
@@ -15,7 +16,7 @@ const MOST_VALUES: usize = 50_000_000;
 pub fn waveform(s: &WaveformSettings, view: &mut View<'_>, progress: Progress<'_>) -> Result<Analysis, AnalysisError> {
     let (n, rate, from_s) = (view.len(), view.rate(), view.start_s());
     let channels = view.channels.clone();
-    let mut out = blank();
+    let mut out = blank(view);
     if s.reduce == Reduce::None {
         if n * channels.len() > MOST_VALUES {
             return Err(Refusal::new(
@@ -29,8 +30,8 @@ pub fn waveform(s: &WaveformSettings, view: &mut View<'_>, progress: Progress<'_
             Ok(())
         })?;
         let times = (0..n).map(|k| from_s + k as f64 / rate).collect();
-        out.axes.push(axis("time", "s", times));
-        out.traces = channels.iter().zip(values).map(|(c, v)| trace(c, "value", c.unit.clone(), v)).collect();
+        out.axes.push(axis(Along::Time, "s", times));
+        out.traces = channels.iter().zip(values).map(|(c, v)| trace(c, Shown::Value, c.unit.clone(), v)).collect();
         return Ok(out);
     }
     let points = s.points.min(n);
@@ -44,28 +45,28 @@ pub fn waveform(s: &WaveformSettings, view: &mut View<'_>, progress: Progress<'_
         Ok(())
     })?;
     let times = (0..points).map(|p| from_s + (p as f64 + 0.5) * n as f64 / points as f64 / rate).collect();
-    out.axes.push(axis("time", "s", times));
+    out.axes.push(axis(Along::Time, "s", times));
     let clean = |v: Vec<f64>| v.into_iter().map(|x| if x.is_finite() { x } else { f64::NAN }).collect();
     for (c, (lo, hi)) in channels.iter().zip(ends) {
-        out.traces.push(trace(c, "min", c.unit.clone(), clean(lo)));
-        out.traces.push(trace(c, "max", c.unit.clone(), clean(hi)));
+        out.traces.push(trace(c, Shown::Min, c.unit.clone(), clean(lo)));
+        out.traces.push(trace(c, Shown::Max, c.unit.clone(), clean(hi)));
     }
     Ok(out)
 }
 
 /// A statistic by name: whether it carries the channel's unit, and how it is read.
-type Named = (&'static str, bool, fn(&Statistics) -> f64);
+type Named = (Shown, bool, fn(&Statistics) -> f64);
 
 /// The numbers of the statistics lens in their order.
 const NAMED: [Named; 8] = [
-    ("rms", true, |s| s.rms),
-    ("mean", true, |s| s.mean),
-    ("peak", true, |s| s.peak),
-    ("peak_to_peak", true, |s| s.peak_to_peak),
-    ("crest_factor", false, |s| s.crest_factor),
-    ("skewness", false, |s| s.skewness),
-    ("kurtosis", false, |s| s.kurtosis),
-    ("std", true, |s| s.std),
+    (Shown::Rms, true, |s| s.rms),
+    (Shown::Mean, true, |s| s.mean),
+    (Shown::Peak, true, |s| s.peak),
+    (Shown::PeakToPeakOf, true, |s| s.peak_to_peak),
+    (Shown::CrestFactor, false, |s| s.crest_factor),
+    (Shown::Skewness, false, |s| s.skewness),
+    (Shown::Kurtosis, false, |s| s.kurtosis),
+    (Shown::Std, true, |s| s.std),
 ];
 
 pub fn statistics(
@@ -108,13 +109,13 @@ pub fn statistics(
         }
         Ok(())
     })?;
-    let mut out = blank();
+    let mut out = blank(view);
     let unit_of = |c: &Chosen, with_unit: bool| if with_unit { c.unit.clone() } else { String::new() };
     for (c, (m, _)) in channels.iter().zip(&seen) {
         let found = m.finish()?;
         for (name, with_unit, of) in NAMED {
             out.numbers.push(Number {
-                name: name.into(),
+                name: name.word().into(),
                 channel: c.number,
                 unit: unit_of(c, with_unit),
                 value: of(&found),
@@ -123,7 +124,7 @@ pub fn statistics(
     }
     if intervals > 0 {
         let middles = (0..intervals).map(|p| from_s + (p as f64 + 0.5) * each as f64 / rate).collect();
-        out.axes.push(axis("time", "s", middles));
+        out.axes.push(axis(Along::Time, "s", middles));
         for (c, (_, parts)) in channels.iter().zip(&seen) {
             let found: Vec<Option<Statistics>> = parts.iter().map(|m| m.finish().ok()).collect();
             for (name, with_unit, of) in NAMED {
@@ -175,10 +176,10 @@ pub fn level(s: &LevelSettings, view: &mut View<'_>, progress: Progress<'_>) -> 
         processor.push(&x[skip..], levels)?;
         Ok(())
     })?;
-    let mut out = blank();
+    let mut out = blank(view);
     let middles = (0..count).map(|p| from_s + (p as f64 + 0.5) * interval as f64 / rate).collect();
-    out.axes.push(axis("time", "s", middles));
-    let quantity = if reading == Reading::Rms { "rms" } else { "peak" };
+    out.axes.push(axis(Along::Time, "s", middles));
+    let quantity = if reading == Reading::Rms { Shown::Rms } else { Shown::Peak };
     for (c, (_, mut levels, _)) in channels.iter().zip(states) {
         levels.resize(count, f64::NAN);
         let highest = levels.iter().copied().fold(f64::NAN, f64::max);

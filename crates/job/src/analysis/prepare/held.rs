@@ -1,6 +1,7 @@
 //! What a recipe holds at once.
 
-use super::{MOST_PIECE, stretch};
+use super::feed::MOST_PIECE;
+use super::stretch::stretch;
 use crate::analysis::source::SourceInfo;
 use crate::recipe::{Lens, Recipe};
 

@@ -2,6 +2,7 @@
 
 use crate::Refusal;
 use crate::analysis::source::SourceInfo;
+use crate::dof::Dof;
 use crate::recipe::{Recipe, Step};
 use crate::unit::{find, grouped};
 
@@ -14,6 +15,8 @@ pub struct Chosen {
     pub index: usize,
     /// Name.
     pub name: String,
+    /// Where and which way it measures.
+    pub dof: Option<Dof>,
     /// Unit of the samples the lens gets.
     pub unit: String,
     /// Unit of the lens's result.
@@ -59,6 +62,7 @@ pub fn chosen(number: u32, recipe: &Recipe, info: &SourceInfo, spectral: bool) -
         number,
         index,
         name: channel.name.clone(),
+        dof: channel.dof.clone(),
         result_unit: unit.clone(),
         unit,
         factor,

@@ -1,4 +1,9 @@
-//! Tachometers of the plan: pulses read live, one sample after the other, and over a stretch.
+//! Tachometers of the plan: their settings, and pulses read over a stretch; [`Turning`] reads them live, one sample
+//! after the other.
+
+mod turning;
+
+pub use turning::Turning;
 
 use crate::Refusal;
 use crate::front_end::FrontEnd;
@@ -6,8 +11,9 @@ use crate::recipe::SlopeName;
 use crate::unit::find;
 use echo_signal::rotation::live::LiveWheel;
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulse_widths, pulses};
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use serde::{Deserialize, Serialize};
+use turning::Edge;
 use utoipa::ToSchema;
 
 /// A tachometer on an input.
@@ -145,17 +151,8 @@ impl Tachometer {
         let sign = if self.slope == SlopeName::Rising { 1.0 } else { -1.0 };
         let wheel = LiveWheel::new(self.wheel(), 1.0 / sample_rate_hz)
             .map_err(|e| Refusal::new("tachos", format!("the tachometer on input {}: {e}", self.input)))?;
-        Ok(Turning {
-            at,
-            sign,
-            threshold: self.threshold * self.to_si(),
-            hysteresis: self.hysteresis * self.to_si(),
-            sample_rate_hz,
-            armed: false,
-            last: None,
-            now: 0.0,
-            wheel,
-        })
+        let edge = Edge { sign, threshold: self.threshold * self.to_si(), hysteresis: self.hysteresis * self.to_si() };
+        Ok(Turning::new(at, edge, sample_rate_hz, wheel))
     }
 
     /// Reads a stretch of samples in SI units.
@@ -210,8 +207,8 @@ impl Tachometer {
             Ok(train) => {
                 for p in train.faults() {
                     match p.verdict {
-                        Verdict::AfterMissed(n) => r.missed += n,
-                        Verdict::Extra => r.doubled += 1,
+                        PulseVerdict::AfterMissed(n) => r.missed += n,
+                        PulseVerdict::Extra => r.doubled += 1,
                         _ => {}
                     }
                 }
@@ -266,65 +263,6 @@ fn fitting(samples: &[f64]) -> Option<(f64, f64)> {
     let median = |part: &[f64]| part.get(part.len() / 2).copied();
     let (low, high) = (median(&sorted[..split])?, median(&sorted[split..])?);
     (high > low).then_some((0.5 * (low + high), 0.2 * (high - low)))
-}
-
-/// A tachometer read sample by sample: the same pulses for any division into blocks.
-#[derive(Debug, Clone)]
-pub struct Turning {
-    /// Place of its input among the samples it is given.
-    pub at: usize,
-    sign: f64,
-    threshold: f64,
-    hysteresis: f64,
-    sample_rate_hz: f64,
-    armed: bool,
-    last: Option<f64>,
-    now: f64,
-    wheel: LiveWheel,
-}
-
-impl Turning {
-    /// Takes a sample; tells whether a pulse came.
-    pub fn step(&mut self, x: f64) -> bool {
-        let height = self.sign * (x - self.threshold);
-        let mut came = false;
-        if height >= 0.0 {
-            if self.armed
-                && let Some(last) = self.last
-            {
-                self.wheel.push((self.now - height / (height - last)) / self.sample_rate_hz);
-                came = true;
-            }
-            self.armed = false;
-        } else if height < -self.hysteresis || self.hysteresis == 0.0 {
-            self.armed = true;
-        }
-        self.last = Some(height);
-        self.now += 1.0;
-        came
-    }
-
-    /// Speed over the last whole turn, rpm; none before there was one.
-    pub fn rpm(&self) -> Option<f64> {
-        self.wheel.speed().map(|turns| 60.0 * turns)
-    }
-
-    /// Angle after the mark (with a gap, the first tooth after it; else the first pulse), degrees from 0 to
-    /// below 360, going on at the speed of the last turn; none before there was one, or when pulses have
-    /// stayed away for a whole turn.
-    pub fn angle_deg(&self) -> Option<f64> {
-        let (time, angle) = self.wheel.newest()?;
-        // The sample that was taken last stands one before `now`.
-        let since = ((self.now - 1.0) / self.sample_rate_hz - time) * self.wheel.speed()?;
-        (since < 1.0).then(|| 360.0 * (angle + since).rem_euclid(1.0))
-    }
-
-    /// The next sample does not follow the last one.
-    pub fn forget(&mut self) {
-        self.armed = false;
-        self.last = None;
-        self.wheel.forget();
-    }
 }
 
 #[cfg(test)]
