@@ -269,13 +269,10 @@ pub fn write(sensor: &Sensor, bytes: usize) -> Result<Vec<u8>, String> {
 
 /// Two hexadecimal digits a byte.
 pub fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
+    hex::encode(bytes)
 }
 
 /// The bytes of hexadecimal digits; none if they are not.
 pub fn unhex(text: &str) -> Option<Vec<u8>> {
-    if !text.len().is_multiple_of(2) || !text.is_ascii() {
-        return None;
-    }
-    (0..text.len()).step_by(2).map(|i| u8::from_str_radix(text.get(i..i + 2)?, 16).ok()).collect()
+    hex::decode(text).ok()
 }

@@ -161,13 +161,15 @@ impl WavSource {
             let says = format!("is an empty recording: its samples are {} bytes long", head.data.1);
             return Err(FormatError::not_that(&name, says));
         }
-        let channels =
-            (1..=head.channels).map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new() }).collect();
+        let channels = (1..=head.channels)
+            .map(|n| SourceChannel { name: format!("channel {n}"), unit: String::new(), dof: None })
+            .collect();
         let info = SourceInfo {
             sample_rate_hz: f64::from(head.rate),
             samples,
             channels,
             gaps: head.gaps.into_iter().filter(|(a, n)| *n > 0 && a.saturating_add(*n) <= samples).collect(),
+            takes: Vec::new(),
             full_scale: !matches!(head.kind, Kind::Float32 | Kind::Float64),
             notes: head.notes,
         };

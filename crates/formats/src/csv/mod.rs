@@ -47,15 +47,15 @@ pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), Format
     // second axis.
     let second = result.axes.get(1);
     let long = second.filter(|_| result.traces.iter().all(|t| t.len() != axis.values.len()));
-    let mut heads = vec![headed(&axis.name, &axis.unit)];
-    heads.extend(long.map(|a| headed(&a.name, &a.unit)));
+    let mut heads = vec![headed(axis.name.word(), &axis.unit)];
+    heads.extend(long.map(|a| headed(a.name.word(), &a.unit)));
     let mut columns: Vec<Box<dyn Fn(usize) -> f64 + '_>> = Vec::new();
     for t in &result.traces {
-        if let (Some(re), Some(im)) = (&t.re, &t.im) {
+        if let Some(z) = t.complex() {
             heads.push(headed(&format!("{}_re", titled(t)), &t.unit));
             heads.push(headed(&format!("{}_im", titled(t)), &t.unit));
-            columns.push(Box::new(|i| re[i]));
-            columns.push(Box::new(|i| im[i]));
+            columns.push(Box::new(|i| z[i].re));
+            columns.push(Box::new(|i| z[i].im));
             if let Some(within) = &t.within {
                 heads.push(headed(&format!("{}_within", titled(t)), &t.unit));
                 columns.push(Box::new(|i| within[i]));
@@ -64,11 +64,11 @@ pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), Format
             let width = across.values.len();
             for (k, x) in across.values.iter().enumerate() {
                 heads.push(headed(&format!("{}, {} {}", titled(t), across.name, number(*x)), &t.unit));
-                columns.push(Box::new(move |i| t.values[i * width + k]));
+                columns.push(Box::new(move |i| t.real()[i * width + k]));
             }
         } else {
             heads.push(headed(&titled(t), &t.unit));
-            columns.push(Box::new(|i| t.values[i]));
+            columns.push(Box::new(|i| t.real()[i]));
         }
     }
     line(to, &heads)?;

@@ -7,7 +7,7 @@ use echo_signal::spectrum::Complex64;
 
 /// A degree of freedom: a point and a direction.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Dof {
+pub struct NodeDof {
     /// What the point belongs to; empty for nothing.
     pub entity: String,
     /// Number of the point.
@@ -82,9 +82,9 @@ pub struct Function {
     /// Five lines of words; the third is its date where it has one.
     pub lines: [String; 5],
     /// Where the answer is.
-    pub response: Dof,
+    pub response: NodeDof,
     /// What it answers to.
-    pub reference: Dof,
+    pub reference: NodeDof,
     /// Axis of the places.
     pub abscissa_axis: Axis,
     /// Axis of the values; with a denominator of both.
@@ -107,7 +107,7 @@ struct Form {
     step: f64,
 }
 
-fn dof(lines: &Lines<'_>, cells: &[char]) -> Result<Dof, FormatError> {
+fn dof(lines: &Lines<'_>, cells: &[char]) -> Result<NodeDof, FormatError> {
     let text = |a: usize, b: usize| cells.iter().skip(a).take(b - a).collect::<String>();
     let node = text(11, 21)
         .trim()
@@ -117,7 +117,7 @@ fn dof(lines: &Lines<'_>, cells: &[char]) -> Result<Dof, FormatError> {
     let direction = told.trim().parse().ok().and_then(Direction::new);
     let direction =
         direction.ok_or_else(|| lines.wrong(format!("“{}” is no direction; allowed is -6 to 6", told.trim())))?;
-    Ok(Dof { entity: meant(&text(1, 11)), node, direction })
+    Ok(NodeDof { entity: meant(&text(1, 11)), node, direction })
 }
 
 fn axis(lines: &mut Lines<'_>, what: &str) -> Result<Axis, FormatError> {
@@ -283,7 +283,7 @@ pub(super) fn binary(lines: &mut Lines<'_>, first: &str) -> Result<Function, For
 
 fn head_text(f: &Function, form: &Form) -> String {
     let number = f.kind as i64;
-    let dof = |d: &Dof| {
+    let dof = |d: &NodeDof| {
         let entity: String = words(&d.entity).trim_end().chars().take(10).collect();
         format!(" {entity:<10}{:>10}{:>4}", d.node, d.direction.number())
     };

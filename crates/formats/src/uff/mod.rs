@@ -16,7 +16,7 @@ mod result;
 mod shape;
 mod waveforms;
 
-pub use function::{Abscissa, Axis, Dof, Function, Ordinates};
+pub use function::{Abscissa, Axis, Function, NodeDof, Ordinates};
 pub use geometry::{Face, Node, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
 pub use result::of_result;

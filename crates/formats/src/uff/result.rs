@@ -1,13 +1,14 @@
 //! A result's curves as functions of a universal file.
 
 use super::Dataset;
-use super::function::{Abscissa, Axis, Dof, Function, Ordinates};
+use super::function::{Abscissa, Axis, Function, NodeDof, Ordinates};
 use super::kinds::{AxisKind, Direction, FunctionKind};
 use crate::FormatError;
 use echo_job::analysis::Analysis;
-use echo_job::analysis::result::{Axis as Along, Trace};
+use echo_job::analysis::result::{Axis as Abscissae, Points, Trace};
+use echo_job::analysis::words::{Along, Shown};
+use echo_job::dof::Dof;
 use echo_job::unit::{Quantity, find};
-use echo_signal::spectrum::Complex64;
 
 /// Each curve as a function between its channel and its reference, whose numbers stand for points.
 /// Places without a value are left out.
@@ -28,19 +29,19 @@ pub fn of_result(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
     Ok(result.traces.iter().map(|t| Dataset::Function(Box::new(function(result, along, t)))).collect())
 }
 
-fn function(result: &Analysis, along: &Along, trace: &Trace) -> Function {
+fn function(result: &Analysis, along: &Abscissae, trace: &Trace) -> Function {
     let made = &result.made;
     let told =
-        if trace.unit.is_empty() { trace.quantity.clone() } else { format!("{}, {}", trace.quantity, trace.unit) };
+        if trace.unit.is_empty() { trace.quantity.to_string() } else { format!("{}, {}", trace.quantity, trace.unit) };
     let kind = kind(along, trace);
     let (numerator, denominator) = parted(trace, kind);
     let (abscissa, values) = pairs(along, trace);
     Function {
         kind,
         lines: [trace.name.clone(), told, made.at.clone(), made.input.clone(), made.by.clone()],
-        response: dof(Some(trace.channel)),
-        reference: dof(trace.reference),
-        abscissa_axis: Axis { kind: axis_kind(along), label: along.name.clone(), unit: along.unit.clone() },
+        response: dof(trace.dof.as_ref(), Some(trace.channel)),
+        reference: dof(trace.reference_dof.as_ref(), trace.reference),
+        abscissa_axis: Axis { kind: axis_kind(along), label: along.name.to_string(), unit: along.unit.clone() },
         ordinate: numerator,
         denominator,
         abscissa,
@@ -48,33 +49,36 @@ fn function(result: &Analysis, along: &Along, trace: &Trace) -> Function {
     }
 }
 
-/// A channel's number stands for its point; which way it looks the file is not told.
-fn dof(channel: Option<u32>) -> Dof {
-    Dof { entity: String::new(), node: channel.unwrap_or(0), direction: Direction::SCALAR }
+/// A point by its number and the way it moves; where a point has none, the channel's number stands for it, and
+/// which way it looks the file is not told.
+fn dof(of: Option<&Dof>, channel: Option<u32>) -> NodeDof {
+    let numbered = of.and_then(|d| Some((d.number()?, d.axis().unwrap_or(0))));
+    let (node, axis) = numbered.unwrap_or((channel.unwrap_or(0), 0));
+    NodeDof { entity: String::new(), node, direction: Direction::new(i64::from(axis)).unwrap_or(Direction::SCALAR) }
 }
 
-fn kind(along: &Along, trace: &Trace) -> FunctionKind {
-    match (trace.quantity.as_str(), axis_kind(along)) {
-        ("PSD", _) => FunctionKind::PowerSpectralDensity,
-        ("ESD", _) => FunctionKind::EnergySpectralDensity,
-        ("power", _) => FunctionKind::AutoSpectrum,
-        ("cross PSD", _) => FunctionKind::CrossSpectrum,
-        ("coherence", _) => FunctionKind::Coherence,
-        ("order", _) => FunctionKind::OrderFunction,
+fn kind(along: &Abscissae, trace: &Trace) -> FunctionKind {
+    match (trace.quantity, axis_kind(along)) {
+        (Shown::Psd, _) => FunctionKind::PowerSpectralDensity,
+        (Shown::Esd, _) => FunctionKind::EnergySpectralDensity,
+        (Shown::Power, _) => FunctionKind::AutoSpectrum,
+        (Shown::CrossPsd, _) => FunctionKind::CrossSpectrum,
+        (Shown::Coherence, _) => FunctionKind::Coherence,
+        (Shown::Order, _) => FunctionKind::OrderFunction,
         (_, AxisKind::Time) => FunctionKind::TimeResponse,
-        _ if along.name == "natural frequency" => FunctionKind::ShockResponse,
+        _ if along.name == Along::NaturalFrequency => FunctionKind::ShockResponse,
         (_, AxisKind::Frequency) if trace.reference.is_some() => FunctionKind::FrequencyResponse,
         (_, AxisKind::Frequency) => FunctionKind::Spectrum,
         _ => FunctionKind::General,
     }
 }
 
-fn axis_kind(along: &Along) -> AxisKind {
-    match (along.unit.as_str(), along.name.as_str()) {
-        ("Hz", _) => AxisKind::Frequency,
-        ("s", "time") => AxisKind::Time,
-        ("rpm", _) => AxisKind::Rpm,
-        (_, "order") => AxisKind::Order,
+fn axis_kind(along: &Abscissae) -> AxisKind {
+    match along.name {
+        Along::Frequency | Along::NaturalFrequency => AxisKind::Frequency,
+        Along::Time => AxisKind::Time,
+        Along::Speed => AxisKind::Rpm,
+        Along::Order => AxisKind::Order,
         _ => AxisKind::General,
     }
 }
@@ -103,21 +107,21 @@ fn parted(trace: &Trace, kind: FunctionKind) -> (Axis, Axis) {
     });
     match outside {
         Some((at, _)) if kind == FunctionKind::FrequencyResponse => {
-            (of(bare(&trace.unit[..at]), &trace.quantity), of(bare(&trace.unit[at + 1..]), "reference"))
+            (of(bare(&trace.unit[..at]), trace.quantity.word()), of(bare(&trace.unit[at + 1..]), "reference"))
         }
-        _ => (of(trace.unit.clone(), &trace.quantity), Axis::none()),
+        _ => (of(trace.unit.clone(), trace.quantity.word()), Axis::none()),
     }
 }
 
-fn pairs(along: &Along, trace: &Trace) -> (Abscissa, Ordinates) {
-    let there = |k: usize| match (&trace.re, &trace.im) {
-        (Some(re), Some(im)) => re[k].is_finite() && im[k].is_finite(),
-        _ => trace.values[k].is_finite(),
+fn pairs(along: &Abscissae, trace: &Trace) -> (Abscissa, Ordinates) {
+    let there = |k: usize| match &trace.points {
+        Points::Real(x) => x[k].is_finite(),
+        Points::Complex(z) => z[k].is_finite(),
     };
     let kept: Vec<usize> = (0..along.values.len()).filter(|k| there(*k)).collect();
-    let values = match (&trace.re, &trace.im) {
-        (Some(re), Some(im)) => Ordinates::Complex(kept.iter().map(|k| Complex64::new(re[*k], im[*k])).collect()),
-        _ => Ordinates::Real(kept.iter().map(|k| trace.values[*k]).collect()),
+    let values = match &trace.points {
+        Points::Real(x) => Ordinates::Real(kept.iter().map(|k| x[*k]).collect()),
+        Points::Complex(z) => Ordinates::Complex(kept.iter().map(|k| z[*k]).collect()),
     };
     let places: Vec<f64> = kept.iter().map(|k| along.values[*k]).collect();
     let (Some(from), Some(to)) = (places.first().copied(), places.last().copied()) else {

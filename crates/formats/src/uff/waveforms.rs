@@ -1,11 +1,12 @@
 //! Time responses of a universal file as channels.
 
 use super::function::{Abscissa, Function, Ordinates};
-use super::kinds::FunctionKind;
+use super::kinds::{Direction, FunctionKind};
 use super::{Dataset, read};
 use crate::FormatError;
 use crate::rate::roundest;
 use echo_job::analysis::Memory;
+use echo_job::dof::Dof;
 use std::path::Path;
 
 /// Reads the time responses of a whole file.
@@ -48,7 +49,7 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
         record(f).map_err(says)
     };
     let shape = of(first)?;
-    let mut channels = Vec::new();
+    let (mut channels, mut dofs) = (Vec::new(), Vec::new());
     for f in &found {
         if of(f)? != shape {
             let says = "differ in rate, beginning or length; allowed are the channels of one record";
@@ -56,6 +57,10 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
         }
         if let Ordinates::Real(samples) = &f.values {
             channels.push((called(f), f.ordinate.unit.clone(), samples.clone()));
+            let numbered = f.response.node > 0;
+            let direction =
+                Some(f.response.direction).filter(|d| *d != Direction::SCALAR).map_or(String::new(), |d| d.to_string());
+            dofs.push(Dof::read(&f.response.node.to_string(), &direction).filter(|_| numbered));
         }
     }
     // A step is written with five decimals of its leading digit.
@@ -67,5 +72,5 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
             "the sample rate was taken as {rate_hz} Hz: the file tells its step as {step:e} s, which is {plain:.3} Hz"
         ));
     }
-    Ok(Memory::new(rate_hz, channels).with_notes(notes))
+    Ok(Memory::new(rate_hz, channels).with_notes(notes).with_dofs(dofs))
 }

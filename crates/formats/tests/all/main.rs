@@ -3,6 +3,7 @@
 //! One program for all of them: linking and compiling many takes longer than the tests do.
 
 mod any;
+mod corpus;
 mod drawing;
 mod files;
 mod results;

@@ -1,9 +1,11 @@
 //! Results as CSV, whatever their shape: curves, complex curves, maps, both, numbers alone.
 
 use echo_formats::csv::write_result;
-use echo_job::analysis::result::{Axis, Number, Trace};
+use echo_job::analysis::result::{Axis, Number, Points, Trace};
+use echo_job::analysis::words::{Along, Shown};
 use echo_job::analysis::{Analysis, Memory, Provenance, analyze};
 use echo_job::recipe::Recipe;
+use echo_signal::spectrum::Complex64;
 
 fn blank() -> Analysis {
     let mut source = Memory::new(100.0, vec![("a".into(), "V".into(), vec![1.0, 2.0, 3.0])]);
@@ -14,20 +16,20 @@ fn blank() -> Analysis {
     a
 }
 
-fn axis(name: &str, unit: &str, values: &[f64]) -> Axis {
-    Axis { name: name.into(), unit: unit.into(), values: values.to_vec() }
+fn axis(name: Along, unit: &str, values: &[f64]) -> Axis {
+    Axis { name, unit: unit.into(), values: values.to_vec() }
 }
 
-fn trace(name: &str, quantity: &str, unit: &str, values: &[f64]) -> Trace {
+fn trace(name: &str, quantity: Shown, unit: &str, values: &[f64]) -> Trace {
     Trace {
         name: name.into(),
         channel: 1,
         reference: None,
-        quantity: quantity.into(),
+        dof: None,
+        reference_dof: None,
+        quantity,
         unit: unit.into(),
-        values: values.to_vec(),
-        re: None,
-        im: None,
+        points: Points::Real(values.to_vec()),
         within: None,
     }
 }
@@ -41,31 +43,32 @@ fn written(a: &Analysis) -> String {
 #[test]
 fn curves_are_columns_and_what_is_missing_is_empty() {
     let mut a = blank();
-    a.axes = vec![axis("time", "s", &[0.0, 0.5])];
-    a.traces = vec![trace("deck, fwd", "rms", "m/s²", &[1.5, f64::NAN]), trace("mark", "share", "", &[0.0, 1.0])];
+    a.axes = vec![axis(Along::Time, "s", &[0.0, 0.5])];
+    a.traces =
+        vec![trace("deck, fwd", Shown::Rms, "m/s²", &[1.5, f64::NAN]), trace("mark", Shown::Share, "", &[0.0, 1.0])];
     assert_eq!(written(&a), "time [s],\"deck, fwd rms [m/s²]\",mark share\n0,1.5,0\n0.5,,1\n");
 }
 
 #[test]
 fn complex_curves_are_two_columns() {
     let mut a = blank();
-    a.axes = vec![axis("frequency", "Hz", &[10.0])];
-    let mut h = trace("H1 2/1", "response", "m/N", &[]);
-    (h.reference, h.re, h.im) = (Some(1), Some(vec![0.25]), Some(vec![-4.0]));
-    a.traces = vec![h, trace("deck", "coherence", "", &[1.0])];
+    a.axes = vec![axis(Along::Frequency, "Hz", &[10.0])];
+    let mut h = trace("H1 2/1", Shown::Response, "m/N", &[]);
+    (h.reference, h.points) = (Some(1), Points::Complex(vec![Complex64::new(0.25, -4.0)]));
+    a.traces = vec![h, trace("deck", Shown::Coherence, "", &[1.0])];
     assert_eq!(written(&a), "frequency [Hz],H1 2/1_re [m/N],H1 2/1_im [m/N],deck coherence\n10,0.25,-4,1\n");
 }
 
 #[test]
 fn maps_are_long_unless_curves_stand_beside_them() {
     let mut a = blank();
-    a.axes = vec![axis("speed", "rpm", &[600.0, 700.0]), axis("order", "", &[0.0, 0.5, 1.0])];
-    a.traces = vec![trace("deck", "peak", "g", &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0])];
+    a.axes = vec![axis(Along::Speed, "rpm", &[600.0, 700.0]), axis(Along::Order, "", &[0.0, 0.5, 1.0])];
+    a.traces = vec![trace("deck", Shown::Peak, "g", &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0])];
     assert_eq!(
         written(&a),
         "speed [rpm],order,deck peak [g]\n600,0,1\n600,0.5,2\n600,1,3\n700,0,4\n700,0.5,5\n700,1,6\n"
     );
-    a.traces.insert(0, trace("deck", "count", "", &[6.0, 15.0]));
+    a.traces.insert(0, trace("deck", Shown::Count, "", &[6.0, 15.0]));
     assert_eq!(
         written(&a),
         "speed [rpm],deck count,\"deck peak, order 0 [g]\",\"deck peak, order 0.5 [g]\",\"deck peak, order 1 [g]\"\n600,6,1,2,3\n700,15,4,5,6\n"
@@ -86,8 +89,8 @@ fn numbers_alone_are_lines() {
 fn what_is_written_is_read_back_to_the_last_bit() {
     let mut a = blank();
     let values: Vec<f64> = (0..50).map(|i| (f64::from(i) * 0.7).sin() * 10f64.powi(i - 25)).collect();
-    a.axes = vec![axis("time", "s", &(0..50).map(|i| f64::from(i) / 64.0).collect::<Vec<_>>())];
-    a.traces = vec![trace("deck", "value", "m/s²", &values)];
+    a.axes = vec![axis(Along::Time, "s", &(0..50).map(|i| f64::from(i) / 64.0).collect::<Vec<_>>())];
+    a.traces = vec![trace("deck", Shown::Value, "m/s²", &values)];
     let text = written(&a);
     for (line, wanted) in text.lines().skip(1).zip(&values) {
         assert_eq!(line.split(',').nth(1).unwrap().parse::<f64>().unwrap(), *wanted);

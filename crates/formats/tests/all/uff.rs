@@ -1,16 +1,18 @@
 //! Universal files: what is written comes back, what others write is read, what is broken is told with its line.
 
 use echo_formats::uff::{
-    Abscissa, Axis, AxisKind, Dataset, Direction, Dof, Face, Function, FunctionKind, Node, Ordinates, Shape, ShapeOf,
-    Style, TraceLine, of_result, read, waveforms, write,
+    Abscissa, Axis, AxisKind, Dataset, Direction, Face, Function, FunctionKind, Node, NodeDof, Ordinates, Shape,
+    ShapeOf, Style, TraceLine, of_result, read, waveforms, write,
 };
+use echo_job::analysis::result::Points;
 use echo_job::analysis::{Analysis, Memory, Provenance, Source, analyze};
+use echo_job::dof::Dof;
 use echo_job::recipe::Recipe;
 use echo_signal::spectrum::Complex64;
 use proptest::prelude::*;
 
-fn dof(node: u32, direction: i64) -> Dof {
-    Dof { entity: String::new(), node, direction: Direction::new(direction).unwrap() }
+fn dof(node: u32, direction: i64) -> NodeDof {
+    NodeDof { entity: String::new(), node, direction: Direction::new(direction).unwrap() }
 }
 
 fn axis(kind: AxisKind, label: &str, unit: &str) -> Axis {
@@ -21,7 +23,7 @@ fn function(abscissa: Abscissa, values: Ordinates) -> Function {
     Function {
         kind: FunctionKind::FrequencyResponse,
         lines: ["mast bracket".into(), String::new(), "14-JUN-26 09:12:00".into(), "H1".into(), String::new()],
-        response: Dof { entity: "bracket".into(), ..dof(12, 3) },
+        response: NodeDof { entity: "bracket".into(), ..dof(12, 3) },
         reference: dof(1, -3),
         abscissa_axis: axis(AxisKind::Frequency, "frequency", "Hz"),
         ordinate: axis(AxisKind::Acceleration, "acceleration", "m/s²"),
@@ -251,7 +253,9 @@ fn curves_of_results_go_out_as_functions() {
     assert!(shock.kind == FunctionKind::ShockResponse && matches!(shock.abscissa, Abscissa::Uneven(_)));
     // A place without a value is left out, not made up.
     let mut broken = lens(r#"{"lens": "waveform", "channels": [1]}"#);
-    broken.traces[0].values[3] = f64::NAN;
+    let mut values = broken.traces[0].real().to_vec();
+    values[3] = f64::NAN;
+    broken.traces[0].points = Points::Real(values);
     let Dataset::Function(f) = &of_result(&broken).unwrap()[0] else { panic!() };
     assert!(matches!(&f.abscissa, Abscissa::Uneven(at) if at.len() == 2047 && at[3] > at[2] * 1.5));
     for (recipe, word) in
@@ -321,4 +325,26 @@ proptest! {
         let (Ordinates::Complex(a), Ordinates::Complex(b)) = (&f.values, &back.values) else { panic!() };
         prop_assert!(a.iter().zip(b).all(|(a, b)| near(a.re, b.re) && near(a.im, b.im)));
     }
+}
+
+#[test]
+fn points_and_directions_go_out_and_come_back() {
+    let wave = |k: u32| (0..256).map(|i| f64::from(i * k % 97)).collect::<Vec<f64>>();
+    let channels = vec![("a".into(), "N".into(), wave(3)), ("b".into(), "m/s²".into(), wave(5))];
+    let dofs = vec![Dof::read("7", "-z"), Dof::read("gearbox top", "vertical")];
+    let provenance = Provenance { at: String::new(), input: "run 5".into(), fingerprint: None };
+    let recipe = Recipe::from_json(r#"{"lens": "response", "reference": 1, "block": 64, "window": "hann"}"#).unwrap();
+    let mut source = Memory::new(1024.0, channels).with_dofs(dofs.clone());
+    let result = analyze(&recipe, &mut source, provenance.clone(), &mut |_| true).unwrap();
+    assert_eq!((&result.traces[0].dof, &result.traces[0].reference_dof), (&dofs[1], &dofs[0]));
+    let Dataset::Function(f) = &of_result(&result).unwrap()[0] else { panic!() };
+    // A point without a number is told by its channel's.
+    assert_eq!((f.response.node, f.response.direction), (2, Direction::SCALAR));
+    assert_eq!((f.reference.node, f.reference.direction.to_string().as_str()), (7, "-Z"));
+    // Read again as a record, the points are known.
+    let plain = Recipe::from_json(r#"{"lens": "waveform"}"#).unwrap();
+    let curves = analyze(&plain, &mut source, provenance, &mut |_| true).unwrap();
+    let bytes = write(&of_result(&curves).unwrap(), Style::Text);
+    let back = waveforms("record", &read("record", &bytes).unwrap()).unwrap();
+    assert_eq!(back.info().channels[0].dof, Dof::read("7", "-Z"));
 }
