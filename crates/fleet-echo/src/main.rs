@@ -1,9 +1,10 @@
-//! `fleet-echo`: serve · demo · analyze · soak · openapi.
+//! `fleet-echo`: serve · worker · demo · analyze · soak · openapi.
 
 mod analyze;
 mod demo;
 mod serve;
 mod soak;
+mod worker;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -20,6 +21,8 @@ struct Options {
 enum Command {
     /// Serve the page and the API.
     Serve(serve::Serve),
+    /// Work on the jobs of a server from another machine.
+    Worker(worker::Worker),
     /// Lay the demo campaign and record its runs from a front end.
     Demo(demo::Demo),
     /// Carry out a recipe on a WAV or CSV file.
@@ -55,6 +58,7 @@ fn main() -> ExitCode {
     let result = match Options::parse().command {
         Command::Analyze(a) => a.run(),
         Command::Serve(s) => block_on(s.run()),
+        Command::Worker(w) => block_on(w.run()),
         Command::Demo(d) => block_on(d.run()),
         Command::Soak(s) => block_on(s.run()),
         Command::Openapi => openapi(),

@@ -3,11 +3,15 @@
 use crate::Failure;
 use anyhow::Context;
 use clap::{Args, ValueEnum};
+use echo_application::health::{self, watched};
+use echo_application::jobs::{prepare, worker};
+use echo_application::rigs::follow::follow;
+use echo_application::rounds::keeper::keep_rounds;
+use echo_application::runs::budget::Budget;
+use echo_application::{App, Desk, free_space, outputs, watch};
 use echo_capture::discover::{Discovery, Reach};
 use echo_capture::{Capture, CaptureState, Options, Room};
-use echo_server::health::watched;
-use echo_server::work::budget::Budget;
-use echo_server::{App, Config, free_space};
+use echo_server::{Site, router};
 use echo_store::Store;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -37,6 +41,9 @@ pub struct Serve {
     /// Megabytes that analyses may hold at once; more wait for their turn.
     #[arg(long, default_value_t = 4096)]
     analysis_mb: u32,
+    /// Jobs that the server works on at once; with 0 they are left to workers.
+    #[arg(long, default_value_t = 2)]
+    jobs: usize,
     /// Name under which this machine may be reached, besides its addresses and localhost; may be given
     /// several times.
     #[arg(long = "name")]
@@ -52,6 +59,8 @@ enum Discover {
 
 /// How long the end of a recording may take to be written before the server ends without it.
 const LAST_WRITES: Duration = Duration::from_secs(10);
+/// How long jobs may take to go back into the queue.
+const HANDED_BACK: Duration = Duration::from_secs(3);
 
 /// Connects as the command `name`, waiting a little for a database that is just starting, makes this
 /// process its owner, and closes runs a crash left open.
@@ -70,6 +79,7 @@ pub async fn open_store(url: &str, name: &str) -> anyhow::Result<Store> {
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
     store.migrate().await?;
+    prepare(&store).await?;
     let recovered = store.recover().await?;
     if !recovered.is_empty() {
         tracing::warn!("{} runs were open; closed at their last whole chunk", recovered.len());
@@ -81,6 +91,21 @@ pub async fn open_store(url: &str, name: &str) -> anyhow::Result<Store> {
 pub async fn room(store: &Store) -> Option<Room> {
     let folder = store.data_directory().await?;
     Some(Arc::new(move || free_space(Path::new(&folder))))
+}
+
+/// Ends with Ctrl+C or SIGTERM.
+pub async fn told_to_end() {
+    let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()).ok();
+    let terminated = async {
+        match &mut terminate {
+            Some(t) => drop(t.recv().await),
+            None => std::future::pending().await,
+        }
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        () = terminated => {}
+    }
 }
 
 impl Serve {
@@ -101,13 +126,16 @@ impl Serve {
             }
         };
         let budget = Budget::new(self.analysis_mb).map_err(anyhow::Error::msg)?;
-        let config = Config { page: self.page.clone(), discovery, names: self.names.clone(), budget };
-        let app = App::new(store.clone(), capture.clone(), config);
-        tokio::spawn(watched("the database's pulse", app.clone(), echo_server::health::beat));
-        tokio::spawn(watched("outputs", app.clone(), echo_server::outputs::watch));
-        tokio::spawn(watched("smart sensors", app.clone(), echo_server::follow));
-        tokio::spawn(watched("rounds", app.clone(), echo_server::keep_rounds));
-        tokio::spawn(watched("watched quantities", app.clone(), echo_server::watch::watch));
+        let desk = Desk::new(store.clone(), budget);
+        let app = App::new(desk.clone(), capture.clone(), discovery);
+        tokio::spawn(watched("the database's pulse", app.clone(), health::beat));
+        tokio::spawn(watched("outputs", app.clone(), outputs::watch));
+        tokio::spawn(watched("smart sensors", app.clone(), follow));
+        tokio::spawn(watched("rounds", app.clone(), keep_rounds));
+        tokio::spawn(watched("watched quantities", app.clone(), watch::watch));
+        let (stop, stopped) = tokio::sync::watch::channel(false);
+        let jobs =
+            (self.jobs > 0).then(|| tokio::spawn(worker::work(desk, worker::named("this server"), self.jobs, stopped)));
         if let Some(first) = store.campaigns().await?.first() {
             // What the command line says stands above what was remembered, and is remembered.
             if let Some(address) = &self.front_end {
@@ -122,16 +150,14 @@ impl Serve {
             .await
             .with_context(|| format!("{} is taken; choose another with --listen", self.listen))?;
         println!("http://{}", listener.local_addr()?);
-        let until = async {
-            let mut terminate = tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()).ok();
-            tokio::select! {
-                _ = tokio::signal::ctrl_c() => {}
-                _ = async { match &mut terminate { Some(t) => { t.recv().await; } None => std::future::pending().await } } => {}
-            }
-        };
+        let site = Site { page: self.page.clone(), names: self.names.clone() };
         tokio::select! {
-            r = axum::serve(listener, echo_server::router(app)) => r?,
-            () = until => {}
+            r = axum::serve(listener, router(app, site)) => r?,
+            () = told_to_end() => {}
+        }
+        let _ = stop.send(true);
+        if let Some(jobs) = jobs {
+            let _ = tokio::time::timeout(HANDED_BACK, jobs).await;
         }
         if capture.stop().await.is_ok() {
             let mut status = capture.status();

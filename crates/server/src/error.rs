@@ -3,10 +3,8 @@
 use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use echo_capture::CaptureError;
-use echo_formats::FormatError;
+use echo_application::Error;
 use echo_job::Refusal;
-use echo_job::analysis::AnalysisError;
 use echo_store::StoreError;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -20,85 +18,54 @@ pub struct ErrorBody {
     pub field: Option<String>,
 }
 
-/// An error with its HTTP status.
+/// An error on its way to the page.
 #[derive(Debug)]
-pub struct ApiError {
-    status: StatusCode,
-    body: ErrorBody,
-}
+pub struct ApiError(Error);
 
 impl ApiError {
-    fn new(status: StatusCode, says: impl Into<String>) -> Self {
-        ApiError { status, body: ErrorBody { says: says.into(), field: None } }
-    }
-
     /// Something that is not there.
     pub fn missing(what: &str) -> Self {
-        ApiError::new(StatusCode::NOT_FOUND, format!("{what} is not there"))
-    }
-
-    /// Something that cannot be done now.
-    pub fn conflict(says: impl Into<String>) -> Self {
-        ApiError::new(StatusCode::CONFLICT, says)
-    }
-
-    /// What it says.
-    pub fn says(&self) -> String {
-        self.body.says.clone()
+        ApiError(Error::missing(what))
     }
 
     /// A fault of the server.
     pub fn fault(says: impl Into<String>) -> Self {
-        ApiError::new(StatusCode::INTERNAL_SERVER_ERROR, says)
+        ApiError(Error::fault(says))
+    }
+
+    fn status(&self) -> StatusCode {
+        match &self.0 {
+            Error::Refused(_) | Error::Store(StoreError::Refused(_)) => StatusCode::UNPROCESSABLE_ENTITY,
+            Error::Missing(_) | Error::Store(StoreError::Missing(_)) => StatusCode::NOT_FOUND,
+            Error::Conflict(_) | Error::Stopped | Error::Store(StoreError::Stale(..) | StoreError::Owned(_)) => {
+                StatusCode::CONFLICT
+            }
+            Error::Input(_) | Error::Store(StoreError::Away(_) | StoreError::Full(_)) => {
+                StatusCode::SERVICE_UNAVAILABLE
+            }
+            Error::Fault(_) | Error::Store(StoreError::Unreadable(_) | StoreError::Fault(_)) => {
+                StatusCode::INTERNAL_SERVER_ERROR
+            }
+        }
     }
 }
 
 impl IntoResponse for ApiError {
     fn into_response(self) -> Response {
-        if self.status.is_server_error() {
-            tracing::error!("{}", self.body.says);
+        let (status, says) = (self.status(), self.0.says());
+        if status.is_server_error() {
+            tracing::error!("{says}");
         }
-        (self.status, Json(self.body)).into_response()
-    }
-}
-
-impl From<StoreError> for ApiError {
-    fn from(e: StoreError) -> Self {
-        let status = match e {
-            StoreError::Away(_) | StoreError::Full(_) => StatusCode::SERVICE_UNAVAILABLE,
-            StoreError::Missing(_) => StatusCode::NOT_FOUND,
-            StoreError::Stale(..) | StoreError::Owned(_) => StatusCode::CONFLICT,
-            StoreError::Refused(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            StoreError::Unreadable(_) | StoreError::Fault(_) => StatusCode::INTERNAL_SERVER_ERROR,
+        let field = match self.0 {
+            Error::Refused(Refusal { field, .. }) => Some(field),
+            _ => None,
         };
-        ApiError::new(status, e.to_string())
+        (status, Json(ErrorBody { says, field })).into_response()
     }
 }
 
-impl From<Refusal> for ApiError {
-    fn from(e: Refusal) -> Self {
-        ApiError { status: StatusCode::UNPROCESSABLE_ENTITY, body: ErrorBody { says: e.says, field: Some(e.field) } }
-    }
-}
-
-impl From<CaptureError> for ApiError {
-    fn from(e: CaptureError) -> Self {
-        ApiError::conflict(e.0)
-    }
-}
-
-impl From<AnalysisError> for ApiError {
-    fn from(e: AnalysisError) -> Self {
-        match e {
-            AnalysisError::Refused(r) => r.into(),
-            AnalysisError::Input(says) => ApiError::new(StatusCode::SERVICE_UNAVAILABLE, says),
-            AnalysisError::Stopped => ApiError::conflict("the analysis was stopped"),
-        }
-    }
-}
-
-impl From<FormatError> for ApiError {
-    fn from(e: FormatError) -> Self {
-        ApiError::fault(e.to_string())
+impl<E: Into<Error>> From<E> for ApiError {
+    fn from(e: E) -> Self {
+        ApiError(e.into())
     }
 }

@@ -1,24 +1,13 @@
 //! HTTP API, live data and the page. Thin: it parses, calls the crates that know, and answers.
 
 pub mod api;
-mod app;
-mod batch;
 pub mod error;
-mod follow;
-mod going;
-pub mod health;
-mod kept;
 mod live;
-pub mod outputs;
-mod rounds;
-pub mod run_source;
 mod strangers;
-pub mod watch;
-pub mod work;
 
-pub use app::{App, Config, free_space};
-pub use follow::follow;
-pub use rounds::keep_rounds;
+pub use echo_application::App;
+use echo_application::health;
+use std::path::PathBuf;
 
 use axum::Router;
 use axum::extract::{Request, State};
@@ -33,10 +22,19 @@ use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Pr
 use tower_http::services::{ServeDir, ServeFile};
 use tower_http::set_header::SetResponseHeaderLayer;
 
+/// Where the page lies, and by what names it may be reached.
+#[derive(Debug, Clone)]
+pub struct Site {
+    /// Folder of the built page.
+    pub page: PathBuf,
+    /// Names besides the machine's addresses and `localhost`.
+    pub names: Vec<String>,
+}
+
 /// The whole application as one router.
-pub fn router(app: App) -> Router {
-    let page = app.page().to_path_buf();
-    let names = app.names();
+pub fn router(app: App, site: Site) -> Router {
+    let Site { page, names } = site;
+    let names = strangers::Names::new(names);
     let index = ServeFile::new(page.join("index.html"));
     let squeeze = DefaultPredicate::new().and(NotForContentType::const_new("application/octet-stream"));
     Router::new()

@@ -5,7 +5,7 @@ use crate::App;
 use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
-use echo_capture::discover::Found;
+use echo_capture::discover::FoundFrontEnd;
 use echo_capture::{OrderTo, Status};
 use echo_job::watch::Zone;
 use serde::{Deserialize, Serialize};
@@ -38,14 +38,14 @@ impl StatusBody {
 /// What is going on.
 #[utoipa::path(get, operation_id = "read_status", path = "/api/status", responses((status = 200, body = StatusBody)))]
 pub async fn status(State(app): State<App>) -> Json<StatusBody> {
-    let store = crate::health::answers(&app).await;
+    let store = echo_application::health::answers(&app).await;
     let status = app.capture.status().borrow().clone();
     Json(StatusBody::of(&app, status, store))
 }
 
 /// Front ends found on the network.
-#[utoipa::path(get, operation_id = "found_front_ends", path = "/api/front-ends", responses((status = 200, body = Vec<Found>)))]
-pub async fn found(State(app): State<App>) -> Json<Vec<Found>> {
+#[utoipa::path(get, operation_id = "found_front_ends", path = "/api/front-ends", responses((status = 200, body = Vec<FoundFrontEnd>)))]
+pub async fn found(State(app): State<App>) -> Json<Vec<FoundFrontEnd>> {
     Json(app.discovery().found())
 }
 
@@ -128,7 +128,7 @@ pub struct MarkNow {
 /// Sets a mark at this moment in every run that is recorded.
 #[utoipa::path(post, operation_id = "mark_now", path = "/api/capture/mark", request_body = MarkNow, responses((status = 204), (status = 409, body = super::ErrorBody)))]
 pub async fn mark(State(app): State<App>, headers: HeaderMap, Json(m): Json<MarkNow>) -> Result<StatusCode, ApiError> {
-    app.capture.mark(super::marks::word(&m.says)?, &who(&headers)).await?;
+    app.capture.mark(echo_application::runs::marks::word(&m.says)?, &who(&headers)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -5,49 +5,9 @@ use crate::App;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
-use chrono::{DateTime, Utc};
-use echo_job::Refusal;
-use echo_job::recipe::LENSES;
-use echo_store::study::Note;
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
-
-/// A word at a place of a run.
-#[derive(Serialize, ToSchema)]
-pub struct MarkBody {
-    /// Key.
-    pub id: i64,
-    /// Where, s.
-    pub at_s: f64,
-    /// The word.
-    pub says: String,
-    /// Who set it.
-    pub who: String,
-    /// When.
-    pub at: DateTime<Utc>,
-}
-
-/// A mark that is to be set.
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct NewMark {
-    /// Where, s.
-    pub at_s: f64,
-    /// The word, 1 to 200 characters.
-    pub says: String,
-}
-
-/// A mark's word, trimmed.
-///
-/// # Errors
-/// None, or too long.
-pub(super) fn word(says: &str) -> Result<&str, Refusal> {
-    let says = says.trim();
-    if says.is_empty() || says.chars().count() > 200 {
-        return Err(Refusal::new("says", "a mark needs a word; allowed are 1 to 200 characters"));
-    }
-    Ok(says)
-}
+use echo_application::runs::marks;
+use echo_application::runs::marks::NewMark;
+use echo_application::runs::marks::NewNote;
 
 /// Sets a mark in a run that is there.
 #[utoipa::path(post, operation_id = "set_mark", path = "/api/runs/{id}/marks", params(("id" = i64, Path)), request_body = NewMark,
@@ -58,13 +18,7 @@ pub async fn mark(
     headers: HeaderMap,
     Json(m): Json<NewMark>,
 ) -> Result<StatusCode, ApiError> {
-    let run = app.store.run(id).await?;
-    let end_s = run.samples as f64 / run.sample_rate_hz;
-    if !(0.0..=end_s).contains(&m.at_s) {
-        return Err(Refusal::new("at_s", format!("{} s is not in the run; allowed are 0 to {end_s} s", m.at_s)).into());
-    }
-    let sample = (m.at_s * run.sample_rate_hz).round() as i64;
-    app.store.mark(id, sample, word(&m.says)?, &who(&headers)).await?;
+    marks::mark(&app.desk, id, &who(&headers), m).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -72,67 +26,8 @@ pub async fn mark(
 #[utoipa::path(delete, operation_id = "drop_mark", path = "/api/runs/{id}/marks/{mark}", params(("id" = i64, Path), ("mark" = i64, Path)),
     responses((status = 204), (status = 404, body = super::ErrorBody)))]
 pub async fn unmark(State(app): State<App>, Path((id, mark)): Path<(i64, i64)>) -> Result<StatusCode, ApiError> {
-    app.store.unmark(id, mark).await?;
+    marks::unmark(&app.desk, id, mark).await?;
     Ok(StatusCode::NO_CONTENT)
-}
-
-/// A note on a curve.
-#[derive(Serialize, ToSchema)]
-pub struct NoteBody {
-    /// Key.
-    pub id: i64,
-    /// Lens it was set on.
-    pub lens: String,
-    /// Axis along which its place is told.
-    pub axis: String,
-    /// The place.
-    pub place: f64,
-    /// Unit of the place.
-    pub unit: String,
-    /// Channel of the curve.
-    pub channel: Option<i16>,
-    /// The words.
-    pub says: String,
-    /// Who set it.
-    pub who: String,
-    /// When.
-    pub at: DateTime<Utc>,
-}
-
-impl From<Note> for NoteBody {
-    fn from(n: Note) -> Self {
-        NoteBody {
-            id: n.id,
-            lens: n.lens,
-            axis: n.axis,
-            place: n.place,
-            unit: n.unit,
-            channel: n.channel,
-            says: n.says,
-            who: n.who,
-            at: n.at,
-        }
-    }
-}
-
-/// A note that is to be set.
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct NewNote {
-    /// Lens it is set on.
-    pub lens: String,
-    /// Axis along which its place is told, such as “frequency”.
-    pub axis: String,
-    /// The place.
-    pub place: f64,
-    /// Unit of the place.
-    #[serde(default)]
-    pub unit: String,
-    /// Channel of the curve.
-    #[serde(default)]
-    pub channel: Option<i16>,
-    /// The words, 1 to 200 characters.
-    pub says: String,
 }
 
 /// Sets a note on a curve of a run.
@@ -144,26 +39,7 @@ pub async fn note(
     headers: HeaderMap,
     Json(n): Json<NewNote>,
 ) -> Result<StatusCode, ApiError> {
-    if !LENSES.contains(&n.lens.as_str()) {
-        let says = format!("lens is “{}”; allowed are {}", n.lens, LENSES.join(", "));
-        return Err(Refusal::new("lens", says).into());
-    }
-    if !n.place.is_finite() || n.axis.trim().is_empty() || n.axis.len() > 40 || n.unit.len() > 40 {
-        return Err(Refusal::new("place", "a note stands at a number on a named axis").into());
-    }
-    let says = word(&n.says)?.to_string();
-    let note = Note {
-        id: 0,
-        lens: n.lens,
-        axis: n.axis,
-        place: n.place,
-        unit: n.unit,
-        channel: n.channel,
-        says,
-        who: who(&headers),
-        at: Utc::now(),
-    };
-    app.store.note(id, &note).await?;
+    marks::note(&app.desk, id, &who(&headers), n).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -171,21 +47,6 @@ pub async fn note(
 #[utoipa::path(delete, operation_id = "drop_note", path = "/api/runs/{id}/notes/{note}", params(("id" = i64, Path), ("note" = i64, Path)),
     responses((status = 204), (status = 404, body = super::ErrorBody)))]
 pub async fn unnote(State(app): State<App>, Path((id, note)): Path<(i64, i64)>) -> Result<StatusCode, ApiError> {
-    app.store.drop_note(id, note).await?;
+    marks::unnote(&app.desk, id, note).await?;
     Ok(StatusCode::NO_CONTENT)
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_word_is_trimmed_and_has_an_end() {
-        assert_eq!(word("  gangway down ").unwrap(), "gangway down");
-        assert_eq!(word(&"ä".repeat(200)).unwrap().chars().count(), 200);
-        for wrong in ["", " \n\t", &"x".repeat(201)] {
-            let e = word(wrong).unwrap_err();
-            assert!(e.field == "says" && e.says.contains("1 to 200"), "{}", e.says);
-        }
-    }
 }

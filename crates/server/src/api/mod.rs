@@ -4,9 +4,9 @@ pub mod benches;
 pub mod campaigns;
 pub mod capture;
 pub mod dry_run;
-pub mod export;
 pub mod find;
 pub mod front_ends;
+pub mod jobs;
 pub mod marks;
 pub mod plans;
 pub mod quality;
@@ -142,19 +142,22 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
         results::list,
         results::one,
         results::drop,
-        results::begin,
-        results::stands,
-        results::stop,
         results::progress,
+        jobs::list,
+        jobs::export,
+        jobs::report,
+        jobs::read,
+        jobs::stop,
+        jobs::file,
+        jobs::wav,
+        jobs::csv,
+        jobs::pdf,
         quality::read,
         quality::align,
         quality::math,
         quality::save_math,
-        export::wav,
-        export::csv,
         report::read,
         report::save,
-        report::pdf,
         report::pages,
     )
 )]
@@ -218,7 +221,7 @@ pub fn router() -> Router<App> {
         .route("/campaigns/{id}/recipes/{name}", put(campaigns::keep_recipe))
         .route("/campaigns/{id}/runs", get(runs::list))
         .route("/campaigns/{id}/report", get(report::read).put(report::save))
-        .route("/campaigns/{id}/report.pdf", get(report::pdf))
+        .route("/campaigns/{id}/report.pdf", get(jobs::pdf))
         .route("/campaigns/{id}/report/pages", get(report::pages))
         .route("/status", get(capture::status))
         .route("/front-ends", get(capture::found))
@@ -241,15 +244,18 @@ pub fn router() -> Router<App> {
         .route("/runs/{id}/alignment", get(quality::align))
         .route("/campaigns/{id}/math", get(quality::math).put(quality::save_math))
         .route("/campaigns/{id}/kept-results", get(results::list))
-        .route("/campaigns/{id}/batches", post(results::begin))
-        .route("/batches/{id}", get(results::stands).delete(results::stop))
+        .route("/campaigns/{id}/jobs/results", post(jobs::list))
+        .route("/campaigns/{id}/jobs/report", post(jobs::report))
+        .route("/runs/{id}/jobs/export", post(jobs::export))
+        .route("/jobs/{id}", get(jobs::read).delete(jobs::stop))
+        .route("/jobs/{id}/file", get(jobs::file))
         .route("/kept-results/{id}", get(results::one).delete(results::drop))
         .route("/progress/{watch}", get(results::progress))
         .route("/runs/{id}/results", post(runs::result))
         .route("/runs/{id}/channels/{channel}/sensitivity", post(setting_right::sensitivity))
         .route("/runs/{id}/channels/{channel}/cell", post(setting_right::cell))
         .route("/runs/{id}/tacho", post(setting_right::tacho))
-        .route("/runs/{id}/export.wav", get(export::wav))
-        .route("/runs/{id}/export.csv", get(export::csv))
+        .route("/runs/{id}/export.wav", get(jobs::wav))
+        .route("/runs/{id}/export.csv", get(jobs::csv))
         .fallback(async || ApiError::missing("this address of the API; /api/openapi.json lists those there are"))
 }

@@ -1,46 +1,17 @@
 //! The register of sensors, and the memories of smart ones.
 
-use super::rigs::{SmartSensor, smart_sensors};
 use super::{ApiError, who};
 use crate::App;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::HeaderMap;
-use echo_formats::smart::{self, Told};
+use echo_application::rigs::smart::SmartSensor;
+use echo_application::rigs::smart::smart_sensors;
+use echo_application::sensors;
+use echo_application::sensors::SensorBody;
+use echo_application::sensors::SensorEventBody;
+use echo_application::sensors::WriteMemory;
 use echo_job::sensor::Sensor;
-use echo_link::RequestBody;
-use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
-
-/// A sensor of the register.
-#[derive(Serialize, ToSchema)]
-pub struct SensorBody {
-    /// Key.
-    pub id: i64,
-    /// Type, serial: as it stands in the channel table.
-    pub label: String,
-    /// What is known of it.
-    #[serde(flatten)]
-    pub sensor: Sensor,
-    /// When that was changed last.
-    pub changed_at: chrono::DateTime<chrono::Utc>,
-}
-
-/// A line of a sensor's history.
-#[derive(Serialize, ToSchema)]
-pub struct SensorEventBody {
-    /// When.
-    pub at: chrono::DateTime<chrono::Utc>,
-    /// Who.
-    pub who: String,
-    /// What.
-    pub what: String,
-    /// The sensor as it was from then on.
-    pub sensor: Sensor,
-    /// What belongs to the event: for a check against a reference its pairs, as found and as left.
-    #[schema(value_type = Object)]
-    pub detail: serde_json::Value,
-}
 
 /// The register.
 #[utoipa::path(get, operation_id = "list_sensors", path = "/api/sensors", responses((status = 200, body = Vec<SensorBody>)))]
@@ -58,43 +29,22 @@ pub async fn list(State(app): State<App>) -> Result<Json<Vec<SensorBody>>, ApiEr
 pub async fn keep(
     State(app): State<App>,
     headers: HeaderMap,
-    Json(mut sensor): Json<Sensor>,
+    Json(sensor): Json<Sensor>,
 ) -> Result<Json<SensorBody>, ApiError> {
-    sensor.model = sensor.model.trim().into();
-    sensor.serial = sensor.serial.trim().into();
-    sensor.check()?;
-    let known = app.store.sensors().await?.iter().any(|r| r.sensor.label() == sensor.label());
-    let what = if known { "changed by hand" } else { "registered" };
-    let id = app.store.keep_sensor(&sensor, &who(&headers), what, serde_json::Value::Null).await?;
-    Ok(Json(SensorBody { id, label: sensor.label(), sensor, changed_at: chrono::Utc::now() }))
+    Ok(Json(sensors::keep(&app, &who(&headers), sensor).await?))
 }
 
 /// What happened to a sensor, newest first.
 #[utoipa::path(get, operation_id = "sensor_history", path = "/api/sensors/{id}/history", params(("id" = i64, Path)),
     responses((status = 200, body = Vec<SensorEventBody>), (status = 404, body = super::ErrorBody)))]
 pub async fn history(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<SensorEventBody>>, ApiError> {
-    let read = |mut e: echo_store::sensor::SensorEvent| {
-        let sensor = serde_json::from_value(e.body["sensor"].take()).map_err(echo_store::StoreError::from)?;
-        Ok(SensorEventBody { at: e.at, who: e.who, what: e.what, sensor, detail: e.body["detail"].take() })
-    };
-    app.store.sensor_history(id).await?.into_iter().map(read).collect::<Result<Vec<_>, ApiError>>().map(Json)
+    Ok(Json(sensors::history(&app, id).await?))
 }
 
 /// Smart sensors that are plugged in.
 #[utoipa::path(get, operation_id = "smart_sensors", path = "/api/smart-sensors", responses((status = 200, body = Vec<SmartSensor>)))]
 pub async fn plugged(State(app): State<App>) -> Json<Vec<SmartSensor>> {
     Json(smart_sensors(&app))
-}
-
-/// Which sensor to write.
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct WriteMemory {
-    /// Key of the sensor in the register.
-    pub sensor: i64,
-    /// Whether a memory that is not blank may be written over.
-    #[serde(default)]
-    pub over: bool,
 }
 
 /// Writes a sensor of the register into the memory of the smart sensor on an input, reads it back
@@ -106,26 +56,5 @@ pub async fn write(
     Path(input): Path<u16>,
     Json(order): Json<WriteMemory>,
 ) -> Result<Json<SmartSensor>, ApiError> {
-    let held =
-        app.capture.memories().get(&input).cloned().ok_or_else(|| ApiError::missing("a smart sensor on this input"))?;
-    let bytes = smart::unhex(&held).unwrap_or_default();
-    if !order.over && smart::read(&bytes) != Told::Blank {
-        return Err(ApiError::conflict("the memory is not blank; say that it may be written over"));
-    }
-    let all = app.store.sensors().await?;
-    let sensor = all.into_iter().find(|r| r.id == order.sensor).ok_or_else(|| ApiError::missing("this sensor"))?.sensor;
-    let wanted = smart::write(&sensor, bytes.len()).map_err(|says| echo_job::Refusal::new("sensor", says))?;
-    let front_end = app.capture.front_end().ok_or_else(|| ApiError::conflict("no front end is connected"))?;
-    let offer = front_end.input(input).ok_or_else(|| ApiError::missing("this input"))?;
-    let body = RequestBody::WriteMemory { input: offer.connector, memory: smart::hex(&wanted) };
-    app.capture.ask(usize::from(offer.unit), body).await?;
-    // Not the answer to the order, but what is in the memory now.
-    let answer = app.capture.ask(usize::from(offer.unit), RequestBody::Memories).await?;
-    let back = answer.memories.unwrap_or_default().into_iter().find(|m| m.input == offer.connector);
-    let back = back.and_then(|m| smart::unhex(&m.memory)).unwrap_or_default();
-    if back != wanted {
-        return Err(ApiError::fault("the memory reads back differently from what was written; do not trust it"));
-    }
-    app.capture.remember_memory(input, smart::hex(&back));
-    Ok(Json(SmartSensor { input, told: smart::read(&back) }))
+    Ok(Json(sensors::write(&app, input, order).await?))
 }

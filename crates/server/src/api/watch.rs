@@ -2,12 +2,13 @@
 
 use super::{ApiError, who};
 use crate::App;
-use crate::watch::WatchedNow;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use chrono::{DateTime, Duration, Utc};
+use echo_application::watch::WatchedNow;
 use echo_job::Refusal;
+use echo_store::state::AlarmZone;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -18,8 +19,8 @@ pub struct AlarmBody {
     pub id: i64,
     /// The watched quantity.
     pub watched: String,
-    /// Zone it went to: `good`, `caution` or `limit`.
-    pub zone: String,
+    /// Zone it went to.
+    pub zone: AlarmZone,
     /// In words.
     pub says: String,
     /// When.

@@ -1,0 +1,105 @@
+//! Exports and reports as jobs, and the files they give.
+
+use super::{ExportFormat, JobKey, Stands, Wish, begin, stands};
+use crate::{Error, Result};
+use echo_store::Store;
+use echo_store::job::PartKey;
+use std::time::Duration;
+
+/// How often a file that is waited for is looked at.
+const LOOK: Duration = Duration::from_millis(150);
+
+/// A file that a job made.
+pub struct JobFile {
+    store: Store,
+    key: PartKey,
+    piece: i32,
+    /// Its name.
+    pub name: String,
+    /// Its media type.
+    pub kind: &'static str,
+}
+
+impl JobFile {
+    /// The next piece; nothing after the last.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn next(&mut self) -> Result<Option<Vec<u8>>> {
+        let piece = self.store.piece(self.key, self.piece).await?;
+        self.piece += 1;
+        Ok(piece)
+    }
+}
+
+/// Begins to write a run to a file.
+///
+/// # Errors
+/// There is no such run, it holds no samples, or the database is away.
+pub async fn export(store: &Store, run: i64, format: ExportFormat, who: &str) -> Result<JobKey> {
+    let run = store.run(run).await?;
+    if run.samples == 0 {
+        return Err(Error::conflict(format!("run {} holds no samples", run.number)));
+    }
+    begin(store, run.campaign_id, &[Wish::Export { run_id: run.id, format }], who).await
+}
+
+/// Begins to make a campaign's report.
+///
+/// # Errors
+/// There is no such campaign, or the database is away.
+pub async fn report(store: &Store, campaign: i64, who: &str) -> Result<JobKey> {
+    store.campaign(campaign).await?;
+    begin(store, campaign, &[Wish::Report], who).await
+}
+
+/// The file that a job made.
+///
+/// # Errors
+/// There is none of that key, it is not made yet, or the database is away.
+pub async fn file(store: &Store, job: i64) -> Result<JobFile> {
+    let part = store.job_parts(job).await?.swap_remove(0);
+    let key = PartKey { job, place: part.place };
+    let wish: Wish = serde_json::from_value(part.wish.clone())?;
+    let (name, kind) = match wish {
+        Wish::Export { run_id, format } => {
+            let (ending, kind) = format.told();
+            (format!("run-{}.{ending}", store.run(run_id).await?.number), kind)
+        }
+        Wish::Report => ("report.pdf".into(), "application/pdf"),
+        Wish::Result { .. } => return Err(Error::missing(&format!("a file of job {job}"))),
+    };
+    match stands(part)?.stands {
+        Stands::Done { .. } => Ok(JobFile { store: store.clone(), key, piece: 0, name, kind }),
+        Stands::Refused { says } => Err(Error::conflict(says)),
+        Stands::Stopped => Err(Error::Stopped),
+        Stands::Waiting | Stands::Going { .. } => Err(Error::conflict(format!("job {job} is not done yet"))),
+    }
+}
+
+/// Stops a job whose file nobody waits for any more.
+struct Unless(Option<(Store, i64)>);
+
+impl Drop for Unless {
+    fn drop(&mut self) {
+        if let Some((store, job)) = self.0.take() {
+            tokio::spawn(async move { store.stop_job(job).await });
+        }
+    }
+}
+
+/// Waits for the file of a job; going away stops it.
+///
+/// # Errors
+/// As [`file`], where it cannot be made.
+pub async fn awaited(store: &Store, job: JobKey) -> Result<JobFile> {
+    let mut unless = Unless(Some((store.clone(), job.id)));
+    loop {
+        let part = store.job_parts(job.id).await?.swap_remove(0);
+        if !matches!(stands(part)?.stands, Stands::Waiting | Stands::Going { .. }) {
+            unless.0 = None;
+            return file(store, job.id).await;
+        }
+        tokio::time::sleep(LOOK).await;
+    }
+}

@@ -1,0 +1,107 @@
+//! What each kind of part makes.
+
+use super::{ExportFormat, Wish};
+use crate::report::content::collected;
+use crate::runs::export::written;
+use crate::runs::going::Watched;
+use crate::runs::results::{make, numbered};
+use crate::{Desk, Error, Result};
+use echo_job::analysis::thin::thinned;
+use echo_job::recipe::Recipe;
+use echo_store::job::{PIECE, PartKey};
+use echo_store::result::{Input, NewResult};
+use std::io::Read;
+use std::sync::Arc;
+
+/// Points an axis that a kept result has at most.
+const KEPT_POINTS: usize = 8000;
+/// The same for maps.
+const KEPT_MAP: usize = 500;
+/// Share of the work after which a file is written to the database.
+const WRITTEN: f64 = 0.8;
+
+/// Makes a part; gives the key of the kept result, where it is one.
+pub(super) async fn made(
+    desk: &Desk,
+    (campaign, key): (i64, PartKey),
+    wish: Wish,
+    watched: &Arc<Watched>,
+    who: &str,
+) -> Result<Option<i64>> {
+    match wish {
+        Wish::Result { run_id, name, recipe, numbered_as } => {
+            kept(desk, run_id, &name, (*recipe, numbered_as), watched, who).await.map(Some)
+        }
+        Wish::Export { run_id, format } => {
+            let file = written(desk, run_id, format, watched.clone(), WRITTEN).await?;
+            stored(desk, key, file, watched).await?;
+            Ok(None)
+        }
+        Wish::Report => {
+            let report = collected(desk, campaign, watched).await?;
+            let bytes = tokio::task::spawn_blocking(move || echo_formats::report::pdf(&report)).await??;
+            if !watched.tell(WRITTEN) {
+                return Err(Error::Stopped);
+            }
+            stored(desk, key, std::io::Cursor::new(bytes), watched).await?;
+            Ok(None)
+        }
+    }
+}
+
+/// Makes a result and keeps it.
+async fn kept(
+    desk: &Desk,
+    run: i64,
+    name: &str,
+    (recipe, numbered_as): (Recipe, Option<i64>),
+    watched: &Arc<Watched>,
+    who: &str,
+) -> Result<i64> {
+    let run = desk.store.run(run).await?;
+    let recipe = match numbered_as.filter(|of| *of != run.id) {
+        Some(of) => numbered(desk, recipe, of, run.id).await?,
+        None => recipe,
+    };
+    // Counted before: what is put right while it is made counts as later.
+    let corrected = desk.store.corrected(run.id).await?;
+    let result = make(desk, &run, recipe, watched).await?;
+    let most = if result.axes.len() == 2 { KEPT_MAP } else { KEPT_POINTS };
+    let stretch_s = result.recipe.stretch.map(|s| (s.from_s, s.to_s));
+    let takes = result.recipe.takes.iter().flatten().map(|n| *n as i32).collect();
+    let inputs = [Input { stretch_s, takes, ..Input::run(run.id, corrected) }];
+    let (recipe, body) = (serde_json::to_value(&result.recipe)?, serde_json::to_value(thinned(&result, most))?);
+    let new = NewResult { campaign: run.campaign_id, name, recipe: &recipe, body: &body, inputs: &inputs, who };
+    Ok(desk.store.keep_result(&new).await?)
+}
+
+/// Writes a file to the database, from where any machine sends it.
+async fn stored(desk: &Desk, key: PartKey, mut file: impl Read + Send + 'static, watched: &Watched) -> Result<()> {
+    let mut piece = 0;
+    loop {
+        let (bytes, read) = tokio::task::spawn_blocking(move || {
+            let mut bytes = Vec::with_capacity(PIECE);
+            file.by_ref().take(PIECE as u64).read_to_end(&mut bytes).map(|_| (bytes, file))
+        })
+        .await??;
+        file = read;
+        if bytes.is_empty() && piece > 0 {
+            return Ok(());
+        }
+        if watched.stopped() {
+            return Err(Error::Stopped);
+        }
+        desk.store.write_piece(key, piece, &bytes).await?;
+        piece += 1;
+    }
+}
+
+impl ExportFormat {
+    /// Ending of the file's name, and its media type.
+    pub(super) fn told(self) -> (&'static str, &'static str) {
+        match self {
+            ExportFormat::Wav => ("wav", "audio/wav"),
+            ExportFormat::Csv => ("csv", "text/csv; charset=utf-8"),
+        }
+    }
+}

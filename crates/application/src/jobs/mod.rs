@@ -1,0 +1,213 @@
+//! Work that outlives a request: lists of results, exports, reports. What is asked for stands in the database;
+//! a worker takes it, this server's own or one on another machine, and when one dies another goes on.
+//!
+//! | file | what it holds |
+//! | --- | --- |
+//! | [`lists`] | lists of results over many runs |
+//! | [`files`] | exports and reports as jobs, and the files they give |
+//! | [`worker`] | taking parts from the queue, with progress and a stop |
+//! | [`making`] | what each kind of part makes |
+
+pub mod files;
+pub mod lists;
+mod making;
+pub mod worker;
+
+use crate::{Error, Result};
+use echo_job::recipe::Recipe;
+use echo_store::Store;
+use echo_store::job::JobPart;
+use echo_store::state::PartState;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// What a part of a job makes.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(tag = "make", rename_all = "snake_case")]
+pub enum Wish {
+    /// A result that is kept.
+    Result {
+        /// The run.
+        run_id: i64,
+        /// Name the result is kept under.
+        name: String,
+        /// The recipe.
+        recipe: Box<Recipe>,
+        /// The run whose channels the recipe names, where that is another one.
+        numbered_as: Option<i64>,
+    },
+    /// A run as a file.
+    Export {
+        /// The run.
+        run_id: i64,
+        /// Kind of file.
+        format: ExportFormat,
+    },
+    /// The campaign's report as PDF.
+    Report,
+}
+
+/// Kinds of files a run is written to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ExportFormat {
+    /// 32-bit float WAV in the channels' units.
+    Wav,
+    /// Time, then a column a channel.
+    Csv,
+}
+
+/// Where a part of a job stands.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(tag = "state", rename_all = "snake_case")]
+pub enum Stands {
+    /// Its turn has not come.
+    Waiting,
+    /// It is being made.
+    Going {
+        /// Share done, 0 to 1.
+        share: f64,
+        /// Who makes it.
+        worker: String,
+    },
+    /// It is made.
+    Done {
+        /// Key of the kept result; none where it is a file.
+        result: Option<i64>,
+    },
+    /// It could not be made.
+    Refused {
+        /// Why, and what is allowed.
+        says: String,
+    },
+    /// The job was stopped before.
+    Stopped,
+}
+
+/// A part of a job.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PartBody {
+    /// The run; none for a report.
+    pub run_id: Option<i64>,
+    /// Name of what is made.
+    pub name: String,
+    /// Where it stands.
+    #[serde(flatten)]
+    pub stands: Stands,
+}
+
+/// A job that was begun.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct JobKey {
+    /// Its key.
+    pub id: i64,
+}
+
+impl Wish {
+    fn run(&self) -> Option<i64> {
+        match self {
+            Wish::Result { run_id, .. } | Wish::Export { run_id, .. } => Some(*run_id),
+            Wish::Report => None,
+        }
+    }
+
+    /// Whose turn comes first: somebody waits at a report, and hardly at a list.
+    fn turn(&self) -> i16 {
+        match self {
+            Wish::Report => 0,
+            Wish::Export { .. } => 1,
+            Wish::Result { .. } => 2,
+        }
+    }
+
+    fn name(&self) -> String {
+        match self {
+            Wish::Result { name, .. } => name.clone(),
+            Wish::Export { format: ExportFormat::Wav, .. } => "WAV".into(),
+            Wish::Export { format: ExportFormat::Csv, .. } => "CSV".into(),
+            Wish::Report => "report".into(),
+        }
+    }
+}
+
+fn stands(p: JobPart) -> Result<PartBody> {
+    let wish: Wish = serde_json::from_value(p.wish)?;
+    let stands = match p.state {
+        PartState::Waiting => Stands::Waiting,
+        PartState::Going => Stands::Going { share: p.share, worker: p.worker },
+        PartState::Done => Stands::Done { result: p.result_id },
+        PartState::Refused => Stands::Refused { says: p.says },
+        PartState::Stopped => Stands::Stopped,
+    };
+    Ok(PartBody { run_id: wish.run(), name: wish.name(), stands })
+}
+
+/// Begins a job.
+///
+/// # Errors
+/// There is no such campaign, or the database is away.
+pub(crate) async fn begin(store: &Store, campaign: i64, wishes: &[Wish], who: &str) -> Result<JobKey> {
+    let turn = wishes.iter().map(Wish::turn).max().unwrap_or(0);
+    let wishes = wishes.iter().map(serde_json::to_value).collect::<serde_json::Result<Vec<_>>>()?;
+    Ok(JobKey { id: store.begin_job(campaign, (&wishes, turn), who).await? })
+}
+
+/// Where the parts of a job stand.
+///
+/// # Errors
+/// There is none of that key, or the database is away.
+pub async fn read(store: &Store, job: i64) -> Result<Vec<PartBody>> {
+    store.job_parts(job).await?.into_iter().map(stands).collect()
+}
+
+/// Stops a job; what is made already stays.
+///
+/// # Errors
+/// There is none of that key, or the database is away.
+pub async fn stop(store: &Store, job: i64) -> Result<()> {
+    Ok(store.stop_job(job).await?)
+}
+
+/// Lays the queue's tables where they are not there yet.
+///
+/// # Errors
+/// The database is away.
+pub async fn prepare(store: &Store) -> Result<()> {
+    let queue = graphile_worker::WorkerUtils::new(store.queue_pool(), worker::SCHEMA);
+    queue.migrate().await.map_err(|e| Error::fault(format!("the queue's tables could not be laid: {e}")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    fn part(state: PartState) -> PartBody {
+        let recipe = json!({ "lens": "waveform" });
+        let wish = json!({ "make": "result", "run_id": 3, "name": "mesh", "recipe": recipe, "numbered_as": null });
+        let says = "that run has no channel “mast”".to_string();
+        let worker = "worker on deck".to_string();
+        stands(JobPart { place: 1, wish, state, share: 0.5, says, result_id: Some(9), worker }).unwrap()
+    }
+
+    #[test]
+    fn where_a_part_stands_is_told_with_its_words() {
+        let told = |state| serde_json::to_value(part(state)).unwrap();
+        assert_eq!(told(PartState::Waiting), json!({ "run_id": 3, "name": "mesh", "state": "waiting" }));
+        assert_eq!(told(PartState::Going)["share"], 0.5);
+        assert_eq!(told(PartState::Going)["worker"], "worker on deck");
+        assert_eq!(told(PartState::Done)["result"], 9);
+        assert!(told(PartState::Refused)["says"].as_str().is_some_and(|s| s.contains("mast")));
+        assert_eq!(told(PartState::Stopped)["state"], "stopped");
+    }
+
+    #[test]
+    fn what_a_part_makes_is_read_back_as_it_was_written() {
+        for wish in [Wish::Export { run_id: 7, format: ExportFormat::Csv }, Wish::Report] {
+            let json = serde_json::to_value(&wish).unwrap();
+            let back: Wish = serde_json::from_value(json.clone()).unwrap();
+            assert_eq!(serde_json::to_value(&back).unwrap(), json);
+            assert_eq!((back.run(), back.name()), (wish.run(), wish.name()));
+        }
+    }
+}

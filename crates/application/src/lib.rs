@@ -1,0 +1,43 @@
+//! What the application does, whoever asks: a handler, a job, a task that watches.
+//!
+//! | module | what it does |
+//! | --- | --- |
+//! | [`runs`] | stored runs: results, cursors, markers, events, faults, corrections, marks, exports |
+//! | [`jobs`] | work that outlives a request, on this machine or another one |
+//! | [`report`] | the report's text, and what it says of a run |
+//! | [`rigs`] | the channel table: edits, versions, sheets, findings let pass, smart sensors |
+//! | [`plans`] | the plan: saved, lengths as they are typed, triggers tried on runs |
+//! | [`tachos`], [`encoders`] | tachometers and encoders as they are heard now |
+//! | [`reference`] | checking a sensor against a reference |
+//! | [`sensors`] | the register of sensors, and the memories of smart ones |
+//! | [`front_ends`] | tests, set-ups, outputs of the front ends |
+//! | [`dry_run`] | the plan against what is connected |
+//! | [`rounds`] | unattended rounds |
+//! | [`watch`] | watched quantities |
+//! | [`benches`] | displays and lenses kept under a name |
+//! | [`pictures`] | live pictures |
+//! | [`outputs`] | outputs that end by themselves |
+//! | [`health`] | whether the database answers; tasks that are watched |
+
+mod app;
+pub mod benches;
+pub mod dry_run;
+pub mod encoders;
+mod error;
+pub mod front_ends;
+pub mod health;
+pub mod jobs;
+pub mod outputs;
+pub mod pictures;
+pub mod plans;
+pub mod reference;
+pub mod report;
+pub mod rigs;
+pub mod rounds;
+pub mod runs;
+pub mod sensors;
+pub mod tachos;
+pub mod watch;
+
+pub use app::{App, Desk, free_space};
+pub use error::{Error, Result};

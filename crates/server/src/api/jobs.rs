@@ -1,0 +1,113 @@
+//! Jobs: lists of results, exports, reports; where they stand, and the files they give.
+
+use super::{ApiError, who};
+use crate::App;
+use axum::Json;
+use axum::body::Body;
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::Response;
+use echo_application::jobs::files::{self, JobFile};
+use echo_application::jobs::lists::{self, NewList};
+use echo_application::jobs::{self, ExportFormat, JobKey, PartBody};
+use futures::stream;
+use serde::Deserialize;
+use utoipa::ToSchema;
+
+/// Begins a list of results; they are made one after the other and kept.
+#[utoipa::path(post, operation_id = "begin_list", path = "/api/campaigns/{id}/jobs/results", params(("id" = i64, Path)), request_body = NewList,
+    responses((status = 200, body = JobKey), (status = 422, body = super::ErrorBody)))]
+pub async fn list(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(new): Json<NewList>,
+) -> Result<Json<JobKey>, ApiError> {
+    Ok(Json(lists::begin(&app.store, id, &who(&headers), new).await?))
+}
+
+/// What a run is to be written as.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewExport {
+    /// Kind of file.
+    pub format: ExportFormat,
+}
+
+/// Begins to write a run to a file.
+#[utoipa::path(post, operation_id = "begin_export", path = "/api/runs/{id}/jobs/export", params(("id" = i64, Path)), request_body = NewExport,
+    responses((status = 200, body = JobKey), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn export(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(new): Json<NewExport>,
+) -> Result<Json<JobKey>, ApiError> {
+    Ok(Json(files::export(&app.store, id, new.format, &who(&headers)).await?))
+}
+
+/// Begins to make a campaign's report as PDF.
+#[utoipa::path(post, operation_id = "begin_report", path = "/api/campaigns/{id}/jobs/report", params(("id" = i64, Path)),
+    responses((status = 200, body = JobKey), (status = 404, body = super::ErrorBody)))]
+pub async fn report(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Json<JobKey>, ApiError> {
+    Ok(Json(files::report(&app.store, id, &who(&headers)).await?))
+}
+
+/// Where the parts of a job stand.
+#[utoipa::path(get, operation_id = "read_job", path = "/api/jobs/{id}", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<PartBody>), (status = 404, body = super::ErrorBody)))]
+pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<PartBody>>, ApiError> {
+    Ok(Json(jobs::read(&app.store, id).await?))
+}
+
+/// Stops a job; what is made already stays.
+#[utoipa::path(delete, operation_id = "stop_job", path = "/api/jobs/{id}", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = super::ErrorBody)))]
+pub async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
+    jobs::stop(&app.store, id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// The file that a job made.
+#[utoipa::path(get, operation_id = "job_file", path = "/api/jobs/{id}/file", params(("id" = i64, Path)),
+    responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
+    sent(files::file(&app.store, id).await?, "attachment")
+}
+
+/// All channels as 32-bit float WAV in their units; the same as a job that is waited for.
+#[utoipa::path(get, operation_id = "export_wav", path = "/api/runs/{id}/export.wav", params(("id" = i64, Path)), responses((status = 200, content_type = "audio/wav", body = Vec<u8>)))]
+pub async fn wav(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
+    let job = files::export(&app.store, id, ExportFormat::Wav, &who(&headers)).await?;
+    sent(files::awaited(&app.store, job).await?, "attachment")
+}
+
+/// All channels as CSV: time, then a column a channel; the same as a job that is waited for.
+#[utoipa::path(get, operation_id = "export_csv", path = "/api/runs/{id}/export.csv", params(("id" = i64, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
+pub async fn csv(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
+    let job = files::export(&app.store, id, ExportFormat::Csv, &who(&headers)).await?;
+    sent(files::awaited(&app.store, job).await?, "attachment")
+}
+
+/// The report as PDF; the same as a job that is waited for.
+#[utoipa::path(get, operation_id = "report_pdf", path = "/api/campaigns/{id}/report.pdf", params(("id" = i64, Path)),
+    responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = super::ErrorBody)))]
+pub async fn pdf(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
+    let job = files::report(&app.store, id, &who(&headers)).await?;
+    sent(files::awaited(&app.store, job).await?, "inline")
+}
+
+/// A file, piece by piece.
+fn sent(file: JobFile, how: &str) -> Result<Response, ApiError> {
+    let kind = file.kind;
+    let saved = format!("{how}; filename=\"{}\"", file.name);
+    let pieces = stream::try_unfold(file, async |mut file| {
+        let piece = file.next().await.map_err(std::io::Error::other)?;
+        Ok::<_, std::io::Error>(piece.map(|bytes| (bytes, file)))
+    });
+    Response::builder()
+        .header(header::CONTENT_TYPE, kind)
+        .header(header::CONTENT_DISPOSITION, saved)
+        .body(Body::from_stream(pieces))
+        .map_err(|e| ApiError::fault(e.to_string()))
+}
