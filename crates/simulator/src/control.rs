@@ -34,12 +34,26 @@ enum Hand {
 #[derive(Debug, Deserialize)]
 #[serde(tag = "do", rename_all = "snake_case")]
 enum Switch {
-    Power { module: String, on: bool },
-    Clock { locked: bool },
-    Drift { ppm: f64 },
-    BringTo { rpm: f64, rpm_per_s: f64 },
+    Power {
+        module: String,
+        on: bool,
+    },
+    Clock {
+        locked: bool,
+    },
+    Drift {
+        ppm: f64,
+    },
+    BringTo {
+        rpm: f64,
+        rpm_per_s: f64,
+    },
     Hold,
     Cut,
+    /// So many bumps from now on, then calm.
+    Bump {
+        times: u32,
+    },
 }
 
 /// Serves the page until the listener fails.
@@ -106,6 +120,7 @@ async fn switch(State(devices): State<Devices>, Path(unit): Path<usize>, Json(wh
         Switch::Drift { ppm } => own(device).drift(ppm),
         Switch::BringTo { rpm, rpm_per_s } => own(device).bring_to(rpm, rpm_per_s).map_err(refused)?,
         Switch::Cut => own(device).cut(),
+        Switch::Bump { times } => own(device).bump(times).map_err(refused)?,
         Switch::Hold => own(device).hold().map_err(refused)?,
     }
     Ok(bench(State(devices)).await)

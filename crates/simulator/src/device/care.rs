@@ -194,6 +194,20 @@ impl Lantern {
         }
     }
 
+    /// So many bumps against the quay from now on, and then none.
+    ///
+    /// # Errors
+    /// A machine that lies at no quay.
+    pub fn bump(&mut self, times: u32) -> Result<(), String> {
+        match &mut self.machine {
+            Machine::Berth(hull) => {
+                hull.bump(times);
+                Ok(())
+            }
+            _ => Err("this one lies at no quay".into()),
+        }
+    }
+
     /// Brings the machine's input shaft to a speed.
     ///
     /// # Errors

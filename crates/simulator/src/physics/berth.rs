@@ -45,19 +45,31 @@ pub struct Berth {
     dice: Noise,
     now: Bump,
     made: VecDeque<Bump>,
+    /// Bumps still to come; they come for ever where none.
+    left: Option<u32>,
 }
+
+/// Nothing comes.
+const CALM: Bump = Bump { start_s: f64::INFINITY, length_s: 0.0, peak: [0.0; AXES] };
 
 impl Berth {
     /// The hull before the first bump.
     pub fn new(rate_hz: f64) -> Berth {
         let mut dice = Noise::new(14);
         let now = next_bump(&mut dice, 0.0);
-        Berth { rate_hz, sample: 0, noise: Noise::new(7), dice, now, made: VecDeque::new() }
+        Berth { rate_hz, sample: 0, noise: Noise::new(7), dice, now, made: VecDeque::new(), left: None }
     }
 
     /// Bumps that have begun, oldest first.
     pub fn made(&self) -> impl Iterator<Item = &Bump> {
         self.made.iter()
+    }
+
+    /// So many more bumps, and then calm water; the first after one and a half seconds or more.
+    pub fn bump(&mut self, times: u32) {
+        self.left = Some(times);
+        let t = self.sample as f64 / self.rate_hz;
+        self.now = if times == 0 { CALM } else { next_bump(&mut self.dice, t) };
     }
 
     /// The next `n` samples of every axis, m/s².
@@ -73,7 +85,9 @@ impl Berth {
                 }
             }
             if t >= self.now.start_s + self.now.length_s {
-                self.now = next_bump(&mut self.dice, self.now.start_s + self.now.length_s);
+                self.left = self.left.map(|n| n.saturating_sub(1));
+                let after = self.now.start_s + self.now.length_s;
+                self.now = if self.left == Some(0) { CALM } else { next_bump(&mut self.dice, after) };
             }
             let shape = self.now.at(t);
             let hum = (TAU * (HUM.0 * t).fract()).sin();
@@ -114,5 +128,18 @@ mod tests {
             let before = felt[0][from - 500..from].iter().fold(0.0f64, |p, x| p.max(x.abs()));
             assert!(before < 1.0, "nothing is felt before it: {before}");
         }
+    }
+
+    #[test]
+    fn bumps_come_when_they_are_told_to() {
+        let rate = 5120.0;
+        let mut berth = Berth::new(rate);
+        berth.bump(0);
+        berth.run((20.0 * rate) as usize);
+        assert_eq!(berth.made().count(), 0, "calm water");
+        berth.bump(3);
+        berth.run((20.0 * rate) as usize);
+        let starts: Vec<f64> = berth.made().map(|b| b.start_s).collect();
+        assert!(starts.len() == 3 && starts[0] >= 21.5, "{starts:?}");
     }
 }

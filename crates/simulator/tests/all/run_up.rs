@@ -8,7 +8,7 @@ use echo_signal::rotation::order::{OrderBlock, order_cut};
 use echo_signal::rotation::pulses::{PulseSettings, Slope, pulses};
 use echo_signal::rotation::steps::{SpeedStep, Sweep, speed_steps};
 use echo_signal::rotation::vibration::{resonance, slow_roll_vector, subtract_slow_roll};
-use echo_signal::rotation::wheel::{PulseTrain, Verdict, Wheel};
+use echo_signal::rotation::wheel::{PulseTrain, PulseVerdict, Wheel};
 use echo_signal::spectrum::Complex64;
 use echo_signal::window::Window;
 use echo_simulator::physics::thruster::{ATHWART_MODE, InputTruth, PINION_TEETH, Thruster};
@@ -56,7 +56,7 @@ fn track(record: &[Vec<f64>], orders: &[f64], step_rpm: f64) -> Tracked {
     let found = pulses(mark, PulseSettings::automatic(mark, Slope::Rising).unwrap()).unwrap();
     let times: Vec<f64> = found.iter().map(|p| p / rate).collect();
     let train = PulseTrain::new(&times, Wheel::even(1.0), 0.0).unwrap();
-    assert!(train.pulses.iter().all(|p| p.verdict == Verdict::Good));
+    assert!(train.pulses.iter().all(|p| p.verdict == PulseVerdict::Good));
     let (times, angles) = train.carrying();
     let curve = AngleCurve::by_turns(&times, &angles, speed_smoothing_rev(1.0)).unwrap();
     let highest = orders.iter().copied().fold(0.0, f64::max);
