@@ -4,24 +4,6 @@
  */
 
 export interface paths {
-    "/api/batches/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Where a list stands. */
-        get: operations["read_batch"];
-        put?: never;
-        post?: never;
-        /** Stops a list; what is made already stays. */
-        delete: operations["stop_batch"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/campaigns": {
         parameters: {
             query?: never;
@@ -50,23 +32,6 @@ export interface paths {
         put?: never;
         /** Says that an alarm was seen. */
         post: operations["acknowledge_alarm"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/campaigns/{id}/batches": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Begins a list of results; they are made one after the other and kept. */
-        post: operations["begin_batch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -136,6 +101,40 @@ export interface paths {
         put?: never;
         /** Lets capture work for a campaign. */
         post: operations["choose_campaign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/jobs/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to make a campaign's report as PDF. */
+        post: operations["begin_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/jobs/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins a list of results; they are made one after the other and kept. */
+        post: operations["begin_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -289,7 +288,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The report as PDF. */
+        /** The report as PDF; the same as a job that is waited for. */
         get: operations["report_pdf"];
         put?: never;
         post?: never;
@@ -949,6 +948,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the parts of a job stand. */
+        get: operations["read_job"];
+        put?: never;
+        post?: never;
+        /** Stops a job; what is made already stays. */
+        delete: operations["stop_job"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file that a job made. */
+        get: operations["job_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kept-results/{id}": {
         parameters: {
             query?: never;
@@ -1181,7 +1215,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All channels as CSV: time, then a column a channel. */
+        /** All channels as CSV: time, then a column a channel; the same as a job that is waited for. */
         get: operations["export_csv"];
         put?: never;
         post?: never;
@@ -1198,10 +1232,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All channels as 32-bit float WAV in their units. */
+        /** All channels as 32-bit float WAV in their units; the same as a job that is waited for. */
         get: operations["export_wav"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/jobs/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to write a run to a file. */
+        post: operations["begin_export"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1536,9 +1587,14 @@ export interface components {
             says: string;
             /** @description The watched quantity. */
             watched: string;
-            /** @description Zone it went to: `good`, `caution` or `limit`. */
-            zone: string;
+            /** @description Zone it went to. */
+            zone: components["schemas"]["AlarmZone"];
         };
+        /**
+         * @description Where a watched quantity went to.
+         * @enum {string}
+         */
+        AlarmZone: "good" | "caution" | "limit";
         /** @description Where the place lies in the other run. */
         AlignBody: {
             /**
@@ -1547,6 +1603,11 @@ export interface components {
              */
             shift_s: number;
         };
+        /**
+         * @description What an axis runs along.
+         * @enum {string}
+         */
+        Along: "time" | "frequency" | "natural frequency" | "quefrency" | "angle" | "level" | "class" | "range" | "mean" | "speed" | "order";
         /**
          * @description What a map or a cut runs along.
          * @enum {string}
@@ -1709,8 +1770,8 @@ export interface components {
         AveragingName: "linear" | "exponential" | "peak_hold";
         /** @description Values along a direction. */
         Axis: {
-            /** @description Such as “frequency”. */
-            name: string;
+            /** @description What it runs along. */
+            name: components["schemas"]["Along"];
             /** @description Its unit. */
             unit: string;
             /** @description Ascending values. */
@@ -1749,40 +1810,10 @@ export interface components {
              */
             peak_s: number;
         };
-        /** @description A list that was begun. */
-        BatchKey: {
-            /**
-             * Format: int64
-             * @description Its key.
-             */
-            id: number;
-        };
         /** @description A bench. */
         Bench: {
             /** @description Its displays. */
             panes: components["schemas"]["Pane"][];
-        };
-        /** @description What a dry run found. */
-        Budget: {
-            /** @description Whether all hold. */
-            good: boolean;
-            /**
-             * Format: int64
-             * @description Blocks lost.
-             */
-            lost_blocks: number;
-            /**
-             * Format: double
-             * @description Channels times rate, samples a second.
-             */
-            samples_per_s: number;
-            /**
-             * Format: double
-             * @description Length, s.
-             */
-            seconds: number;
-            /** @description Stages from the link to the disk. */
-            stages: components["schemas"]["Stage"][];
         };
         /** @description A sensitivity with its history. */
         CalibrationBody: {
@@ -1852,6 +1883,11 @@ export interface components {
             /** @description Why it matters. */
             why: string;
         };
+        /**
+         * @description What a result is to be read with in mind.
+         * @enum {string}
+         */
+        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record";
         /** @description A text for one cell. */
         Cell: {
             /** @description The column. */
@@ -2331,6 +2367,15 @@ export interface components {
              */
             open_ends: boolean;
         };
+        /** @description A point, a direction, and a sign. */
+        Dof: {
+            /** @description The direction: “x”, “vertical”; empty where there is none, as of a pressure. */
+            direction: string;
+            /** @description The point, as it is called in the rig; in files it often is a number. */
+            point: string;
+            /** @description The sign. */
+            sign: components["schemas"]["Sign"];
+        };
         /** @description How long to try. */
         DryRun: {
             /**
@@ -2651,6 +2696,11 @@ export interface components {
              */
             decay_s: number;
         };
+        /**
+         * @description Kinds of files a run is written to.
+         * @enum {string}
+         */
+        ExportFormat: "wav" | "csv";
         /** @description A first row to be carried down over others. */
         Filled: {
             /** @description Columns. */
@@ -2726,15 +2776,6 @@ export interface components {
          * @enum {string}
          */
         FormName: "measured" | "receptance" | "mobility" | "accelerance";
-        /** @description A front end that was found. */
-        Found: {
-            /** @description Address to connect to, `host:port`. */
-            address: string;
-            /** @description Model it announces. */
-            model: string;
-            /** @description Serial it announces. */
-            serial: string;
-        };
         /** @description Something that was found. */
         FoundBody: {
             /**
@@ -2758,6 +2799,15 @@ export interface components {
             run_number: number;
             /** @description “run”, “result” or “channel”. */
             what: string;
+        };
+        /** @description A front end that was found. */
+        FoundFrontEnd: {
+            /** @description Address to connect to, `host:port`. */
+            address: string;
+            /** @description Model it announces. */
+            model: string;
+            /** @description Serial it announces. */
+            serial: string;
         };
         /** @description Identity and abilities of a front end, or of several that sample together as one. */
         FrontEnd: {
@@ -2845,11 +2895,60 @@ export interface components {
              */
             unit?: number;
         };
+        /** @description A job that was begun. */
+        JobKey: {
+            /**
+             * Format: int64
+             * @description Its key.
+             */
+            id: number;
+        };
         /**
          * @description How several conditions work together.
          * @enum {string}
          */
         Join: "any" | "all";
+        /** @description What became of it. */
+        Judged: {
+            /** @description The fit. */
+            fit: components["schemas"]["Fit"];
+            /** @description As found and as left. */
+            sensor: components["schemas"]["Sensor"];
+            /**
+             * Format: int64
+             * @description Key of the sensor.
+             */
+            sensor_id: number;
+        };
+        /** @description What is to become of a check. */
+        Judgement: {
+            /** @description Whether the new sensitivity is taken; rejected checks stay in the history too. */
+            accept: boolean;
+            /**
+             * Format: int64
+             * @description Campaign whose rig takes the new value.
+             */
+            campaign: number;
+            /**
+             * Format: date
+             * @description Next check; a year from today when left out.
+             */
+            due_on?: string | null;
+            /**
+             * Format: double
+             * @description Frequency of the excitation, Hz.
+             */
+            hz: number;
+            /**
+             * Format: int32
+             * @description The input that was checked.
+             */
+            input: number;
+            /** @description Pairs, SI units, rms. */
+            pairs: components["schemas"]["Pair"][];
+            /** @description What gave the reference, in words. */
+            reference?: string;
+        };
         /**
          * @description When a recorder keeps samples.
          * @enum {string}
@@ -2887,14 +2986,16 @@ export interface components {
             recipe: Record<string, never>;
             /**
              * Format: int64
-             * @description Its run.
+             * @description Its first run; none where that is gone.
              */
-            run_id: number;
+            run_id?: number | null;
             /**
              * Format: int32
-             * @description The run's number.
+             * @description That run's number.
              */
-            run_number: number;
+            run_number?: number | null;
+            /** @description All runs it was made of. */
+            runs: number[];
             /** @description Whether something was put right in the run since it was made. */
             stale: boolean;
             /** @description Who had it made. */
@@ -3225,6 +3326,11 @@ export interface components {
             /** @description Who set it. */
             who: string;
         };
+        /**
+         * @description Kinds of marks.
+         * @enum {string}
+         */
+        MarkKind: "clipped" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter";
         /** @description A mark at this moment. */
         MarkNow: {
             /** @description The word, 1 to 200 characters. */
@@ -3341,8 +3447,13 @@ export interface components {
              */
             unexplained: number;
         };
+        /** @description What a run is to be written as. */
+        NewExport: {
+            /** @description Kind of file. */
+            format: components["schemas"]["ExportFormat"];
+        };
         /** @description What a list is to make. */
-        NewBatch: {
+        NewList: {
             /** @description Kept results that are made again. */
             again?: number[];
             /** @description Name the results are kept under, 1 to 80 characters; left out where kept ones are made again. */
@@ -3478,16 +3589,6 @@ export interface components {
              * @default null
              */
             to_hz: number | null;
-        };
-        /** @description One of a list. */
-        OneOf: components["schemas"]["Stands"] & {
-            /** @description Name the result is kept under. */
-            name: string;
-            /**
-             * Format: int64
-             * @description The run.
-             */
-            run_id: number;
         };
         /** @description Settings of the orbit lens; its channels are two, across and along. */
         OrbitRecipe: {
@@ -3699,6 +3800,16 @@ export interface components {
              * @description Row of its upper edge.
              */
             y: number;
+        };
+        /** @description A part of a job. */
+        PartBody: components["schemas"]["Stands"] & {
+            /** @description Name of what is made. */
+            name: string;
+            /**
+             * Format: int64
+             * @description The run; none for a report.
+             */
+            run_id?: number | null;
         };
         /** @description A block of spreadsheet text and where it goes. */
         Pasted: {
@@ -3981,6 +4092,11 @@ export interface components {
         /** @description How far an analysis is. */
         ProgressBody: {
             /**
+             * Format: int32
+             * @description How many are before it, while it waits for room.
+             */
+            ahead?: number | null;
+            /**
              * Format: double
              * @description Share done, 0 to 1; none where no analysis of that key is going on.
              */
@@ -4067,8 +4183,8 @@ export interface components {
              * @description Start, s.
              */
             from_s: number;
-            /** @description `clipped`, `double hit`, `tacho missed`, `tacho extra`, `tacho jitter`. */
-            kind: string;
+            /** @description What it is. */
+            kind: components["schemas"]["MarkKind"];
             /**
              * Format: double
              * @description Length, s; 0 for a moment.
@@ -4228,6 +4344,8 @@ export interface components {
             /** @description For integer WAV: share of full scale a unit, a channel. */
             sensitivities?: components["schemas"]["FullScaleSensitivity"][];
             stretch?: components["schemas"]["Stretch"] | null;
+            /** @description Takes whose samples alone are looked at, by their numbers; everything when left out. */
+            takes?: number[] | null;
             /** @description Unit of the result; the channel's own when left out. */
             unit?: string | null;
         };
@@ -4335,6 +4453,28 @@ export interface components {
             shown_hz?: number[] | null;
             /** @description Title; not empty. */
             title: string;
+        };
+        /** @description What a dry run found. */
+        Reserve: {
+            /** @description Whether all hold. */
+            good: boolean;
+            /**
+             * Format: int64
+             * @description Blocks lost.
+             */
+            lost_blocks: number;
+            /**
+             * Format: double
+             * @description Channels times rate, samples a second.
+             */
+            samples_per_s: number;
+            /**
+             * Format: double
+             * @description Length, s.
+             */
+            seconds: number;
+            /** @description Stages from the link to the disk. */
+            stages: components["schemas"]["Stage"][];
         };
         /**
          * @description What becomes of ranges that never closed.
@@ -4451,8 +4591,8 @@ export interface components {
             channel?: number | null;
             /** @description Where, s from the start of the data, where it is about moments. */
             places_s: number[];
-            /** @description Name of the rule. */
-            rule: string;
+            /** @description The rule. */
+            rule: components["schemas"]["CautionRule"];
             /** @description What it is. */
             says: string;
         };
@@ -4506,9 +4646,14 @@ export interface components {
             run_id?: number | null;
             /** @description Why, where it is not done. */
             says: string;
-            /** @description `going`, `done`, `missed` or `broken`. */
-            state: string;
+            /** @description What became of it. */
+            state: components["schemas"]["RoundState"];
         };
+        /**
+         * @description What became of a round.
+         * @enum {string}
+         */
+        RoundState: "going" | "done" | "missed" | "broken";
         /** @description A schedule of captures. */
         Rounds: {
             /**
@@ -4592,8 +4737,8 @@ export interface components {
              * @description Time of the first sample.
              */
             started_at: string;
-            /** @description `recording`, `whole` or `broken`. */
-            state: string;
+            /** @description Where it is. */
+            state: components["schemas"]["RunState"];
             /**
              * Format: int64
              * @description The first run of those that were recorded together: they start at the same sample.
@@ -4646,6 +4791,11 @@ export interface components {
             unit: string;
         };
         /**
+         * @description Where a run is.
+         * @enum {string}
+         */
+        RunState: "recording" | "whole" | "broken";
+        /**
          * @description What the values mean.
          * @enum {string}
          */
@@ -4681,9 +4831,14 @@ export interface components {
             next_at?: string | null;
             /** @description Rounds so far. */
             rounds: components["schemas"]["RoundBody"][];
-            /** @description `going`, `done` or `stopped`. */
-            state: string;
+            /** @description Where it is. */
+            state: components["schemas"]["ScheduleState"];
         };
+        /**
+         * @description Where a schedule of rounds is.
+         * @enum {string}
+         */
+        ScheduleState: "going" | "done" | "stopped";
         /** @description A sensor's output a unit of the measured quantity, such as 10.2 mV/(m/s²). */
         Sensitivity: {
             /** @description Its unit: `V`, `mV`, `pC` or `mV/V` over the unit of what is measured. */
@@ -4801,7 +4956,7 @@ export interface components {
              * @description Which responses are taken.
              * @default maximax
              */
-            take: components["schemas"]["Take"];
+            take: components["schemas"]["ShockSide"];
             /**
              * Format: double
              * @description Highest natural frequency, Hz; a tenth of the sample rate where left out.
@@ -4809,6 +4964,21 @@ export interface components {
              */
             to_hz: number | null;
         };
+        /**
+         * @description Which responses of the oscillators are taken.
+         * @enum {string}
+         */
+        ShockSide: "maximax" | "positive" | "negative";
+        /**
+         * @description What a curve shows.
+         * @enum {string}
+         */
+        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std";
+        /**
+         * @description Which way along a direction counts as positive.
+         * @enum {string}
+         */
+        Sign: "+" | "-";
         /**
          * @description Which edge of a pulse counts.
          * @enum {string}
@@ -4971,7 +5141,7 @@ export interface components {
              */
             used: number;
         };
-        /** @description Where one of a list stands. */
+        /** @description Where a part of a job stands. */
         Stands: {
             /** @enum {string} */
             state: "waiting";
@@ -4983,12 +5153,14 @@ export interface components {
             share: number;
             /** @enum {string} */
             state: "going";
+            /** @description Who makes it. */
+            worker: string;
         } | {
             /**
              * Format: int64
-             * @description Key of the kept result.
+             * @description Key of the kept result; none where it is a file.
              */
-            result: number;
+            result?: number | null;
             /** @enum {string} */
             state: "done";
         } | {
@@ -5305,11 +5477,6 @@ export interface components {
             unit: string;
         };
         /**
-         * @description Which responses of the oscillators are taken.
-         * @enum {string}
-         */
-        Take: "maximax" | "positive" | "negative";
-        /**
          * @description Which blocks of each take count; a take is what lies between two gaps.
          * @enum {string}
          */
@@ -5418,12 +5585,13 @@ export interface components {
              * @description Channel, from 1.
              */
             channel: number;
+            dof?: components["schemas"]["Dof"] | null;
             /** @description Imaginary parts of a complex trace. */
             im?: number[] | null;
             /** @description Name of the channel or pair. */
             name: string;
-            /** @description What the values are, such as “PSD”. */
-            quantity: string;
+            /** @description What the values are. */
+            quantity: components["schemas"]["Shown"];
             /** @description Real parts of a complex trace. */
             re?: number[] | null;
             /**
@@ -5431,6 +5599,7 @@ export interface components {
              * @description Channel it is seen against, from 1.
              */
             reference?: number | null;
+            reference_dof?: components["schemas"]["Dof"] | null;
             /** @description Their unit. */
             unit: string;
             /**
@@ -5571,47 +5740,6 @@ export interface components {
              */
             temperature_c?: number | null;
         };
-        /** @description What is to become of a check. */
-        Verdict: {
-            /** @description Whether the new sensitivity is taken; rejected checks stay in the history too. */
-            accept: boolean;
-            /**
-             * Format: int64
-             * @description Campaign whose rig takes the new value.
-             */
-            campaign: number;
-            /**
-             * Format: date
-             * @description Next check; a year from today when left out.
-             */
-            due_on?: string | null;
-            /**
-             * Format: double
-             * @description Frequency of the excitation, Hz.
-             */
-            hz: number;
-            /**
-             * Format: int32
-             * @description The input that was checked.
-             */
-            input: number;
-            /** @description Pairs, SI units, rms. */
-            pairs: components["schemas"]["Pair"][];
-            /** @description What gave the reference, in words. */
-            reference?: string;
-        };
-        /** @description What became of it. */
-        VerdictAnswer: {
-            /** @description The fit. */
-            fit: components["schemas"]["Fit"];
-            /** @description As found and as left. */
-            sensor: components["schemas"]["Sensor"];
-            /**
-             * Format: int64
-             * @description Key of the sensor.
-             */
-            sensor_id: number;
-        };
         /** @description A version in short. */
         VersionBody: {
             /**
@@ -5717,6 +5845,8 @@ export interface components {
              * @description Input.
              */
             input: number;
+            /** @description Its key in the history. */
+            key: string;
             /**
              * Format: double
              * @description Limit.
@@ -5734,7 +5864,7 @@ export interface components {
              * @description Value; none while nothing comes.
              */
             value?: number | null;
-            /** @description Its name, also in the history. */
+            /** @description Its name. */
             watched: string;
             /** @description Where it stands. */
             zone: components["schemas"]["Zone"];
@@ -5888,62 +6018,6 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    read_batch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OneOf"][];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    stop_batch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
     list_campaigns: {
         parameters: {
             query?: never;
@@ -5982,39 +6056,6 @@ export interface operations {
                 content?: never;
             };
             404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    begin_batch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewBatch"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BatchKey"];
-                };
-            };
-            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6144,6 +6185,68 @@ export interface operations {
                 content?: never;
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    begin_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    begin_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewList"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7224,7 +7327,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Budget"];
+                    "application/json": components["schemas"]["Reserve"];
                 };
             };
             409: {
@@ -7510,7 +7613,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"][];
+                    "application/json": components["schemas"]["FoundFrontEnd"][];
                 };
             };
         };
@@ -7680,6 +7783,99 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartBody"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    stop_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    job_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
             };
             409: {
                 headers: {
@@ -7940,7 +8136,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Verdict"];
+                "application/json": components["schemas"]["Judgement"];
             };
         };
         responses: {
@@ -7949,7 +8145,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VerdictAnswer"];
+                    "application/json": components["schemas"]["Judged"];
                 };
             };
             409: {
@@ -8170,6 +8366,47 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": number[];
+                };
+            };
+        };
+    };
+    begin_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExport"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };

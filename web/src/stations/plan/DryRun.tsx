@@ -10,7 +10,7 @@ import type { PlanProps } from "./planProps";
 
 export function DryRun({ body }: PlanProps) {
   const [seconds, setSeconds] = useState(10);
-  const dry = useMutation<Schema["Budget"], Error>({
+  const dry = useMutation<Schema["Reserve"], Error>({
     mutationFn: () => told(api.POST("/api/capture/dry-run", { body: { seconds } })),
   });
   const b = dry.data;

@@ -173,14 +173,15 @@ const spans = [
 function Trend({ campaign, watched }: { campaign: number | undefined; watched: Schema["WatchedNow"] | undefined }) {
   const [hours, setHours] = useState(0.25);
   const name = watched?.watched ?? "";
+  const key = watched?.key ?? "";
   const trend = useQuery({
-    queryKey: ["trend", campaign, name, hours],
-    enabled: campaign !== undefined && name !== "",
+    queryKey: ["trend", campaign, key, hours],
+    enabled: campaign !== undefined && key !== "",
     refetchInterval: 10_000,
     queryFn: () =>
       told(
         api.GET("/api/campaigns/{id}/trend", {
-          params: { path: { id: campaign ?? 0 }, query: { watched: name, hours } },
+          params: { path: { id: campaign ?? 0 }, query: { watched: key, hours } },
         }),
       ),
   });

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type ReportBody, told } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
+import { RunFile } from "../../jobs/RunFile";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { span } from "../../ui/format";
@@ -48,12 +49,8 @@ export function ReportStation() {
         <span className="ml-auto" />
         {run && (
           <>
-            <a className="text-harbour hover:underline" href={`/api/runs/${run.id}/export.wav`} download>
-              Run as WAV
-            </a>
-            <a className="text-harbour hover:underline" href={`/api/runs/${run.id}/export.csv`} download>
-              Run as CSV
-            </a>
+            <RunFile run={run.id} format="wav" label="Run as WAV" />
+            <RunFile run={run.id} format="csv" label="Run as CSV" />
           </>
         )}
         <a

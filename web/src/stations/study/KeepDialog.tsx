@@ -10,7 +10,7 @@ import { plain, span } from "../../ui/format";
 import { Wrong } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
 import { lensOf } from "./lens/lenses";
-import { watchBatch } from "./results/batch";
+import { watchList } from "./results/list";
 
 type Recipe = { lens: string; stretch?: { from_s: number; to_s: number }; [key: string]: unknown };
 
@@ -40,12 +40,12 @@ export function KeepDialog({
     try {
       if (chosen.length === 0) throw new Error("choose one run or more");
       const { id } = await told(
-        api.POST("/api/campaigns/{id}/batches", {
+        api.POST("/api/campaigns/{id}/jobs/results", {
           params: { path: { id: campaign } },
           body: { name, recipe: asked as never, numbered_as: run.id, runs: chosen },
         }),
       );
-      watchBatch(campaign, id);
+      watchList(campaign, id);
       onClose();
       go(`/study/${run.id}/results`);
     } catch (e) {

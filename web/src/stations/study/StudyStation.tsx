@@ -1,6 +1,7 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
 import { NavLink, useNavigate, useParams } from "react-router";
 import { useRun, useRuns } from "../../api/queries";
+import { RunFile } from "../../jobs/RunFile";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
@@ -65,12 +66,9 @@ export function StudyStation() {
             )}
           </NavLink>
         ))}
-        <a className="ml-auto text-harbour hover:underline" href={`/api/runs/${run.data.id}/export.wav`} download>
-          WAV
-        </a>
-        <a className="text-harbour hover:underline" href={`/api/runs/${run.data.id}/export.csv`} download>
-          CSV
-        </a>
+        <span className="ml-auto" />
+        <RunFile run={run.data.id} format="wav" label="WAV" />
+        <RunFile run={run.data.id} format="csv" label="CSV" />
       </nav>
       {view === "events" ? (
         <EventsView key={run.data.id} run={run.data} />

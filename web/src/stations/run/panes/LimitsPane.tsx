@@ -28,7 +28,7 @@ export function LimitsPane() {
   return (
     <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
       {watch.now.map((n) => (
-        <Bar key={n.watched} now={n} />
+        <Bar key={n.key} now={n} />
       ))}
       <Alarms alarms={watch.alarms.filter((a) => !a.acknowledged_at)} />
     </div>

@@ -102,7 +102,9 @@ export function LensResult(p: Shared) {
         <Prepare steps={steps} rate={run.sample_rate_hz} onSet={(prepare) => set("prepare", prepare)} />
         {result.isFetching && (
           <span className="text-soft">
-            {" · computing "}
+            {result.ahead === undefined
+              ? " · computing "
+              : ` · waits for room, ${result.ahead === 0 ? "next in turn" : `${result.ahead} before it`} `}
             {result.share !== undefined ? (
               <>
                 <span className="num">{Math.round(100 * result.share)} %</span>{" "}

@@ -39,14 +39,17 @@ export function useResult(run: RunDetail, wish: Wish, enabled: boolean) {
   const { isFetching } = result;
   useEffect(() => setBusy(isFetching), [isFetching]);
   const [share, setShare] = useState<number>();
+  const [ahead, setAhead] = useState<number>();
   useEffect(() => {
     if (!isFetching) {
       setShare(undefined);
+      setAhead(undefined);
       return;
     }
     const each = setInterval(async () => {
       const body = await told(api.GET("/api/progress/{watch}", { params: { path: { watch } } })).catch(() => undefined);
       if (body?.share != null) setShare(body.share);
+      setAhead(body?.ahead ?? undefined);
     }, QUIET);
     return () => clearInterval(each);
   }, [isFetching, watch]);
@@ -54,6 +57,8 @@ export function useResult(run: RunDetail, wish: Wish, enabled: boolean) {
     ...result,
     /** Share done, once it takes longer. */
     share,
+    /** How many are before it, while it waits for its turn. */
+    ahead,
     /** Whether somebody stopped it; `again` makes it after all. */
     stopped: stopped === text,
     stop: () => {

@@ -1,9 +1,9 @@
 /** How far a list of results is, run by run; it can be stopped. */
+import type { Part } from "../../../jobs/job";
 import { Button } from "../../../ui/Button";
-import type { OneOf } from "./batch";
 
 type Props = {
-  ones: OneOf[];
+  parts: Part[];
   going: boolean;
   run: (id: number) => number | undefined;
   onStop: () => void;
@@ -12,8 +12,8 @@ type Props = {
 
 const signs = { waiting: "○", going: "◔", done: "●", refused: "▲", stopped: "▣" } as const;
 
-export function Progress({ ones, going, run, onStop, onClose }: Props) {
-  const done = ones.filter((o) => o.state === "done").length;
+export function Progress({ parts, going, run, onStop, onClose }: Props) {
+  const done = parts.filter((p) => p.state === "done").length;
   return (
     <section
       aria-label="Being made"
@@ -22,9 +22,9 @@ export function Progress({ ones, going, run, onStop, onClose }: Props) {
     >
       <p className="flex gap-3">
         <b className="num">
-          {done} of {ones.length}
+          {done} of {parts.length}
         </b>
-        {going ? "are made" : done === ones.length ? "are made and kept" : "are made; the others say why not"}
+        {going ? "are made" : done === parts.length ? "are made and kept" : "are made; the others say why not"}
         <span className="ml-auto" />
         {going ? (
           <Button look="link" onClick={onStop}>
@@ -37,16 +37,16 @@ export function Progress({ ones, going, run, onStop, onClose }: Props) {
         )}
       </p>
       <ul className="max-h-32 overflow-auto">
-        {ones.map((o) => (
-          <li key={`${o.run_id} ${o.name}`} className="flex gap-2">
-            <span className={o.state === "refused" ? "text-lamp" : o.state === "done" ? "text-lee" : "text-soft"}>
-              {signs[o.state]}
+        {parts.map((p) => (
+          <li key={`${p.run_id} ${p.name}`} className="flex gap-2">
+            <span className={p.state === "refused" ? "text-lamp" : p.state === "done" ? "text-lee" : "text-soft"}>
+              {signs[p.state]}
             </span>
-            run {run(o.run_id)}, {o.name}
+            run {run(p.run_id ?? 0)}, {p.name}
             <span className="text-soft">
-              {o.state === "going" && `${Math.round(100 * o.share)} %`}
-              {o.state === "refused" && o.says}
-              {o.state === "stopped" && "stopped"}
+              {p.state === "going" && `${Math.round(100 * p.share)} %, ${p.worker}`}
+              {p.state === "refused" && p.says}
+              {p.state === "stopped" && "stopped"}
             </span>
           </li>
         ))}

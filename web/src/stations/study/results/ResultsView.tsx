@@ -11,7 +11,7 @@ import type { Scale } from "../bench";
 import { Curves } from "../lens/Curves";
 import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
-import { useBatch, watchBatch } from "./batch";
+import { useList, watchList } from "./list";
 import { Progress } from "./Progress";
 
 export function ResultsView({ campaign }: { campaign: number | undefined }) {
@@ -27,8 +27,12 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
     enabled: campaign !== undefined,
     queryFn: () => told(api.GET("/api/campaigns/{id}/kept-results", { params: { path: { id } } })),
   });
-  const batch = useBatch(campaign);
+  const list = useList(campaign);
   const all = kept.data ?? [];
+  const number = (run: number) => runs.find((x) => x.id === run)?.number;
+  /** What a result was made of, such as “run 3” or “runs 3, 5”. */
+  const of = (r: { runs: number[] }) =>
+    r.runs.length === 1 ? `run ${number(r.runs[0] ?? 0)}` : `runs ${r.runs.map(number).join(", ") || "that are gone"}`;
   const stale = all.filter((r) => r.stale);
   const shown = all.filter((r) => chosen.includes(r.id));
   const bodies = useQueries({
@@ -50,8 +54,8 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
     if (!first) return undefined;
     const others = rest
       .filter((f) => f.body.axes[0]?.name === first.body.axes[0]?.name)
-      .map((f) => ({ says: `run ${f.r.run_number}`, result: f.body, shift_s: 0 }));
-    const says = `run ${first.r.run_number}`;
+      .map((f) => ({ says: of(f.r), result: f.body, shift_s: 0 }));
+    const says = of(first.r);
     const one = others.length ? overlaid(first.body, says, others) : first.body;
     return { result: one, left: found.length - 1 - others.length };
   }, [ages]);
@@ -59,9 +63,9 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
     setError(undefined);
     try {
       const { id: key } = await told(
-        api.POST("/api/campaigns/{id}/batches", { params: { path: { id } }, body: { again: ids } }),
+        api.POST("/api/campaigns/{id}/jobs/results", { params: { path: { id } }, body: { again: ids } }),
       );
-      watchBatch(id, key);
+      watchList(id, key);
     } catch (e) {
       setError(e as Error);
     }
@@ -72,7 +76,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   };
   const toggle = (key: number) =>
     setChosen((was) => (was.includes(key) ? was.filter((x) => x !== key) : [...was, key].slice(-8)));
-  if (kept.data && all.length === 0 && !batch.ones)
+  if (kept.data && all.length === 0 && !list.parts)
     return (
       <Empty says="Nothing is kept yet. “Keep” on a lens makes its result of one run or of many, and lists it here." />
     );
@@ -83,20 +87,20 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
         says={`${all.length}${stale.length ? `, ${stale.length} of them stale` : ""}`}
         aside={
           stale.length > 0 && (
-            <Button look="main" onClick={() => again(stale.map((r) => r.id))} disabled={batch.going}>
+            <Button look="main" onClick={() => again(stale.map((r) => r.id))} disabled={list.going}>
               Make {stale.length === 1 ? "the stale one" : `the ${stale.length} stale ones`} again
             </Button>
           )
         }
       >
-        <Wrong error={error ?? kept.error ?? (batch.error as Error | null)} />
-        {batch.ones && (
+        <Wrong error={error ?? kept.error ?? (list.error as Error | null)} />
+        {list.parts && (
           <Progress
-            ones={batch.ones}
-            going={batch.going}
-            run={(r) => runs.find((x) => x.id === r)?.number}
-            onStop={() => batch.stop().catch(setError)}
-            onClose={batch.close}
+            parts={list.parts}
+            going={list.going}
+            run={number}
+            onStop={() => list.stop().catch(setError)}
+            onClose={list.close}
           />
         )}
         <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
@@ -113,12 +117,12 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
             <tbody>
               {all.map((r) => (
                 <tr key={r.id} className={`border-t border-rule ${chosen.includes(r.id) ? "bg-shoal" : ""}`}>
-                  <td className="num">{r.run_number}</td>
+                  <td className="num">{r.runs.map(number).join(", ")}</td>
                   <td>
                     <button
                       type="button"
                       aria-pressed={chosen.includes(r.id)}
-                      aria-label={`Show ${r.name} of run ${r.run_number}`}
+                      aria-label={`Show ${r.name} of ${of(r)}`}
                       className="text-harbour hover:underline"
                       onClick={() => toggle(r.id)}
                     >
@@ -136,12 +140,12 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                     )}
                   </td>
                   <td className="text-right whitespace-nowrap">
-                    <Button look="link" onClick={() => again([r.id])} disabled={batch.going}>
+                    <Button look="link" onClick={() => again([r.id])} disabled={list.going}>
                       Again
                     </Button>{" "}
                     <button
                       type="button"
-                      aria-label={`Let ${r.name} of run ${r.run_number} go`}
+                      aria-label={`Let ${r.name} of ${of(r)} go`}
                       className="px-1 hover:text-harbour"
                       onClick={() => drop(r.id)}
                     >
@@ -192,7 +196,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
             onBack={() => setRange(undefined)}
           />
         ) : (
-          <Numbers found={found.map((f) => ({ says: `${f.r.name}, run ${f.r.run_number}`, body: f.body }))} />
+          <Numbers found={found.map((f) => ({ says: `${f.r.name}, ${of(f.r)}`, body: f.body }))} />
         )}
       </Panel>
     </div>

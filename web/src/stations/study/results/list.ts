@@ -1,0 +1,31 @@
+/** The list of results that is being made, kept with the page so that any view shows how far it is. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useSyncExternalStore } from "react";
+import { useJob } from "../../../jobs/job";
+
+let going: { campaign: number; list: number } | undefined;
+const told_ = new Set<() => void>();
+
+export function watchList(campaign: number, list: number | undefined) {
+  going = list === undefined ? undefined : { campaign, list };
+  for (const f of told_) f();
+}
+
+const subscribe = (f: () => void) => {
+  told_.add(f);
+  return () => told_.delete(f);
+};
+
+export function useList(campaign: number | undefined) {
+  const client = useQueryClient();
+  const now = useSyncExternalStore(subscribe, () => going);
+  const id = now && now.campaign === campaign ? now.list : undefined;
+  const job = useJob(id);
+  const done = job.parts?.filter((p) => p.state === "done").length ?? 0;
+  // What is made is in the table at once.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the number of those done is what is waited for
+  useEffect(() => {
+    client.invalidateQueries({ queryKey: ["kept-results"] });
+  }, [done, client]);
+  return { ...job, close: () => watchList(campaign ?? 0, undefined) };
+}
