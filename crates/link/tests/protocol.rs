@@ -240,3 +240,20 @@ fn answers_about_its_care_have_the_form_the_description_gives() {
     let without = serde_json::to_value(&old).unwrap();
     assert_eq!(without["inputs"][0].get("high_pass_hz"), None, "a filter that is off is not sent");
 }
+
+#[test]
+fn whatever_comes_over_the_link_gets_an_answer() {
+    // The corpus of the fuzz target for the link: whole, and cut at every byte.
+    let folder = std::path::PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/corpus/link");
+    let mut frames = 0;
+    for file in std::fs::read_dir(folder).unwrap() {
+        let bytes = std::fs::read(file.unwrap().path()).unwrap();
+        for cut in 0..=bytes.len() {
+            let mut buffer = BytesMut::from(&bytes[..cut]);
+            while let Ok(Some(_)) = FrameCodec.decode(&mut buffer) {
+                frames += 1;
+            }
+        }
+    }
+    assert!(frames > 0, "some of them are good");
+}
