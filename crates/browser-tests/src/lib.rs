@@ -175,11 +175,12 @@ fn lantern(listen: &str, pace: &str, more: &[&str]) -> Result<(Program, String, 
     Ok((program, address.into(), hands.into()))
 }
 
-fn serve(database: &str, front_end: &str) -> Result<(Program, String)> {
+fn serve(database: &str, front_end: &str, more: &[&str]) -> Result<(Program, String)> {
     start(
         Command::new(program("fleet-echo"))
             .args(["serve", "--listen", "127.0.0.1:0", "--front-end", front_end, "--page"])
             .arg(workspace().join("web/dist"))
+            .args(more)
             .env("DATABASE_URL", database),
     )
 }
@@ -189,7 +190,7 @@ impl Rigged {
     pub async fn start() -> Result<Rigged> {
         let database = Database::start()?;
         let (lantern, lantern_address, hands) = lantern("127.0.0.1:0", "1", &[])?;
-        let (server, url) = serve(&database.url, &lantern_address)?;
+        let (server, url) = serve(&database.url, &lantern_address, &[])?;
         let client = reqwest::Client::new();
         let rigged = Rigged { server, lantern, database, url, lantern_address, hands, deck: None, client };
         rigged.until("the front end sends", |s| s["link"]["sample_rate_hz"].as_f64() > Some(0.0)).await?;
@@ -259,7 +260,12 @@ impl Rigged {
 
     /// Starts the server anew, after it was killed.
     pub fn serve_again(&mut self) -> Result<()> {
-        (self.server, self.url) = serve(&self.database.url, &self.lantern_address)?;
+        self.serve_with(&[])
+    }
+
+    /// The same with more words on its command line.
+    pub fn serve_with(&mut self, more: &[&str]) -> Result<()> {
+        (self.server, self.url) = serve(&self.database.url, &self.lantern_address, more)?;
         Ok(())
     }
 

@@ -1,8 +1,10 @@
 //! What happens to a recording when something breaks, and what wrong entries are told.
 
-use anyhow::Result;
-use echo_browser_tests::Rigged;
+use anyhow::{Context, Result};
+use echo_browser_tests::{Program, Rigged, again_until, program};
 use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::process::Command;
 use std::time::Instant;
 
 async fn open_end(r: &Rigged) -> Result<()> {
@@ -153,5 +155,31 @@ async fn wrong_entries_are_told_what_is_allowed() -> Result<()> {
     let (status, answer) = r.call("PUT", "/api/capture/front-end", Some(json!({ "address": "somewhere" }))).await?;
     assert_eq!(status, 422);
     assert!(answer["says"].as_str().unwrap().contains("host:port"), "{answer}");
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_server_told_to_end_without_its_database_says_what_is_lost() -> Result<()> {
+    let mut r = Rigged::start().await?;
+    r.server.kill();
+    let log = tempfile::NamedTempFile::new()?;
+    let mut command = Command::new(program("fleet-echo"));
+    command.args(["serve", "--listen", "127.0.0.1:0", "--front-end", &r.lantern_address]).stderr(log.reopen()?);
+    let out = command.env("DATABASE_URL", &r.database.url).stdout(std::process::Stdio::piped()).spawn()?;
+    let mut server = Program(out);
+    let mut line = String::new();
+    BufReader::new(server.0.stdout.take().context("its output")?).read_line(&mut line)?;
+    r.url = line.trim().into();
+    r.until("the front end sends", |s| s["link"]["sample_rate_hz"].as_f64() > Some(0.0)).await?;
+    r.plan_with(1, json!({ "length": { "ends": "when_stopped" }, "start": {} })).await?;
+    assert_eq!(r.order("record").await?.0, 204);
+    r.recorded(0.5).await?;
+    r.database.stop()?;
+    r.until("samples are held", |s| s["capture"]["store_away"] == true).await?;
+    Command::new("kill").args(["-TERM", &server.0.id().to_string()]).status()?;
+    let ended =
+        again_until(async || Ok(server.0.try_wait()?)).await?.context("it ends though nobody takes its samples")?;
+    let says = std::fs::read_to_string(log.path())?;
+    assert!(ended.success() && says.contains("not written, as the database does not answer; they are lost"), "{says}");
     Ok(())
 }

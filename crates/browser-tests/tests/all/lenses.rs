@@ -257,7 +257,7 @@ async fn a_run_is_found_by_its_day_and_a_result_by_its_name() -> Result<()> {
     let r = Rigged::start().await?;
     let recipe = json!({ "lens": "statistics" });
     let body = json!({ "name": "quiet berth", "recipe": recipe, "runs": [1] });
-    let (status, says) = r.call("POST", "/api/campaigns/1/batches", Some(body)).await?;
+    let (status, says) = r.call("POST", "/api/campaigns/1/jobs/results", Some(body)).await?;
     assert!(status < 300, "{status} {says}");
     r.got("/api/find?text=quiet%20berth", |f| f[0]["what"] == "result" && f[0]["run_id"] == 1).await?;
     let day = r.get("/api/runs/1").await?["started_at"].as_str().context("day")?[..10].to_string();

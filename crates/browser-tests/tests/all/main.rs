@@ -6,6 +6,8 @@ mod api;
 mod deck;
 mod faults;
 mod first_sounding;
+mod generated;
+mod jobs;
 mod keyboard;
 mod lenses;
 mod live;

@@ -102,7 +102,7 @@ async fn limits_raise_alarms_that_somebody_sees() -> Result<()> {
     r.at_front_end(0, json!({ "do": "bring_to", "rpm": 900.0, "rpm_per_s": 2000.0 })).await?;
     let good = |v: &Value| v["alarms"].as_array().is_some_and(|a| a.iter().any(|x| x["zone"] == "good"));
     r.got("/api/campaigns/1/watch", good).await?;
-    let watched = "gearbox%20top%2C%20vert%3A%20velocity%20rms%2010%E2%80%931000%20Hz";
+    let watched = "input%207%3A%20velocity%20rms%2010%E2%80%931000%20Hz";
     let trend = format!("/api/campaigns/1/trend?hours=1&watched={watched}");
     let trend = r.got(&trend, |t| t.as_array().is_some_and(|t| !t.is_empty())).await?;
     assert!(trend.as_array().into_iter().flatten().all(|p| p["high"].as_f64() > Some(0.05)), "{trend}");

@@ -13,11 +13,11 @@ fn spectrum() -> Value {
 
 /// Begins a list and waits until each of it stands somewhere for good.
 async fn batch(r: &Rigged, body: Value) -> Result<Vec<Value>> {
-    let (status, key) = r.call("POST", "/api/campaigns/1/batches", Some(body)).await?;
+    let (status, key) = r.call("POST", "/api/campaigns/1/jobs/results", Some(body)).await?;
     anyhow::ensure!(status == 200, "{key}");
     let settled = |o: &Value| o["state"] != "waiting" && o["state"] != "going";
     let all_settled = |v: &Value| v.as_array().is_some_and(|a| a.iter().all(settled));
-    let ones = r.got(&format!("/api/batches/{}", key["id"]), all_settled).await?;
+    let ones = r.got(&format!("/api/jobs/{}", key["id"]), all_settled).await?;
     Ok(ones.as_array().cloned().unwrap_or_default())
 }
 
@@ -158,16 +158,16 @@ async fn one_recipe_is_carried_out_on_many_runs() -> Result<()> {
     let path = format!("/api/runs/{second}/results?numbered_as=1&watch=w1");
     let (status, result) = r.call("POST", &path, Some(spectrum())).await?;
     assert!(status == 200 && result["traces"][0]["name"] == "gearbox top, vert", "{result}");
-    assert_eq!(r.get("/api/progress/w1").await?, json!({ "share": null }), "it is done");
+    assert_eq!(r.get("/api/progress/w1").await?, json!({ "share": null, "ahead": null }), "it is done");
     // A list can be stopped: what was not begun stays undone.
     let many: Vec<i64> = vec![1; 60];
     let slow = json!({ "lens": "order_map", "tacho": { "channel": 21 }, "resolution": 0.02, "max_order": 60 });
     let (_, key) = r
-        .call("POST", "/api/campaigns/1/batches", Some(json!({ "name": "slow", "recipe": slow, "runs": many })))
+        .call("POST", "/api/campaigns/1/jobs/results", Some(json!({ "name": "slow", "recipe": slow, "runs": many })))
         .await?;
-    assert_eq!(r.call("DELETE", &format!("/api/batches/{}", key["id"]), None).await?.0, 204);
+    assert_eq!(r.call("DELETE", &format!("/api/jobs/{}", key["id"]), None).await?.0, 204);
     let stopped = |v: &Value| v.as_array().into_iter().flatten().filter(|o| o["state"] == "stopped").count();
-    r.got(&format!("/api/batches/{}", key["id"]), |v| stopped(v) >= 50).await?;
+    r.got(&format!("/api/jobs/{}", key["id"]), |v| stopped(v) >= 50).await?;
     for (body, word) in [
         (json!({ "name": "", "recipe": spectrum(), "runs": [1] }), "1 to 80"),
         (json!({ "name": "a", "recipe": spectrum(), "runs": [] }), "1 to 500"),
@@ -175,10 +175,10 @@ async fn one_recipe_is_carried_out_on_many_runs() -> Result<()> {
         (json!({ "name": "a", "recipe": { "lens": "sonar" }, "runs": [1] }), "allowed are waveform"),
         (json!({ "again": [99] }), "no kept result"),
     ] {
-        let (status, answer) = r.call("POST", "/api/campaigns/1/batches", Some(body.clone())).await?;
+        let (status, answer) = r.call("POST", "/api/campaigns/1/jobs/results", Some(body.clone())).await?;
         assert!(status == 422 && says(&answer).contains(word), "{body}: {answer}");
     }
-    assert_eq!(r.call("GET", "/api/batches/999", None).await?.0, 404);
+    assert_eq!(r.call("GET", "/api/jobs/999", None).await?.0, 404);
     let one = kept(&r).await?[0]["id"].clone();
     assert_eq!(r.call("DELETE", &format!("/api/kept-results/{one}"), None).await?.0, 204);
     assert_eq!(r.call("DELETE", &format!("/api/kept-results/{one}"), None).await?.0, 404);

@@ -115,12 +115,16 @@ async fn two_people_at_one_run_lose_nothing_of_each_other() -> Result<()> {
     assert_eq!(r.get(run).await?["notes"].as_array().map(Vec::len), Some(2));
     let list = |channel: u32| {
         let recipe = json!({ "lens": "statistics", "channels": [channel] });
-        r.call("POST", "/api/campaigns/1/batches", Some(json!({ "name": "levels", "recipe": recipe, "runs": [1] })))
+        r.call(
+            "POST",
+            "/api/campaigns/1/jobs/results",
+            Some(json!({ "name": "levels", "recipe": recipe, "runs": [1] })),
+        )
     };
     let (a, b) = tokio::join!(list(7), list(8));
     for (status, key) in [a?, b?] {
         assert_eq!(status, 200, "{key}");
-        r.got(&format!("/api/batches/{}", key["id"]), |v| v[0]["state"] == "done").await?;
+        r.got(&format!("/api/jobs/{}", key["id"]), |v| v[0]["state"] == "done").await?;
     }
     let kept = r.get("/api/campaigns/1/kept-results").await?;
     let one = kept.as_array().context("results")?;

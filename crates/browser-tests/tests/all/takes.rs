@@ -21,8 +21,9 @@ fn numbers(texts: &[String]) -> Vec<f64> {
 #[tokio::test]
 async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
     let mut r = Rigged::start().await?;
-    // In its own time, so that a slow browser still finds it armed.
     r.with_hull("1").await?;
+    // The water is calm until all is set: a slow browser must not miss a bump.
+    r.at_front_end(0, json!({ "do": "bump", "times": 0 })).await?;
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/plan", r.url)).await?;
     // The sentence is changed word by word; what cannot be stays with its reason.
@@ -40,6 +41,7 @@ async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
     b.type_over("form input", "gangway down").await?;
     b.press("Set").await?;
     b.text_until("[aria-live]", |t| t.contains("is marked")).await?;
+    r.at_front_end(0, json!({ "do": "bump", "times": 10 })).await?;
     b.text_until("[aria-live]", |t| t.contains("all planned takes are made") && t.contains("No block was lost"))
         .await?;
     let runs = r.get("/api/campaigns/3/runs").await?;
