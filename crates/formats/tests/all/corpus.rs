@@ -2,7 +2,7 @@
 //!
 //! They are the corpus of the fuzz targets (`fuzz/`); what those find goes there.
 
-use echo_formats::uff::{Style, read as read_uff, waveforms, write as write_uff};
+use echo_formats::uff::{Dataset, Style, read as read_uff, waveforms, write as write_uff};
 use echo_formats::wav::WavSource;
 use echo_formats::{csv, sheet, smart};
 use echo_job::analysis::Source;
@@ -72,9 +72,10 @@ fn universal_files_get_an_answer() {
         let Ok(datasets) = read_uff("a", bytes) else { return };
         let _ = waveforms("a", &datasets);
         // What was read can be written, and is read again.
+        let known = datasets.iter().filter(|d| !matches!(d, Dataset::Other(_))).count();
         let again = read_uff("again", &write_uff(&datasets, Style::Binary));
         let text = String::from_utf8_lossy(bytes);
-        assert_eq!(again.as_ref().map_or(0, Vec::len), datasets.len(), "{:?} of {text}", again.as_ref().err());
+        assert_eq!(again.as_ref().map_or(0, Vec::len), known, "{:?} of {text}", again.as_ref().err());
     });
 }
 
