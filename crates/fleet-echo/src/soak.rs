@@ -33,6 +33,9 @@ pub struct Soak {
     find: bool,
 }
 
+/// How long the end of a recording may take to be written before the soak ends without it.
+const LAST_WRITES: Duration = Duration::from_secs(60);
+
 /// Programs whose processor time is told beside our own.
 const BESIDE: [&str; 2] = ["postgres", "lantern"];
 
@@ -176,6 +179,7 @@ impl Soak {
         let status = capture.status();
         let (mut memory, mut most_held, mut last) = (Vec::new(), 0, None);
         let mut printed = Instant::now();
+        let mut writing_since = None;
         loop {
             tokio::time::sleep(Duration::from_millis(250)).await;
             // A page that shows levels of all and a few live waveforms asks for about this much.
@@ -185,6 +189,16 @@ impl Soak {
             }
             memory.push(resident_mb());
             let state = status.borrow().capture.clone();
+            if let CaptureState::Writing(p) = &state {
+                // A disk that is full may have room again, but not for a measurement that waits for it.
+                if writing_since.get_or_insert_with(Instant::now).elapsed() > LAST_WRITES {
+                    let says = "the recording has ended, and the database did not take its end";
+                    let held = p.held_bytes as f64 / 1e6;
+                    let of =
+                        format!("{says} for {} s: {held:.1} MB of run {} are lost", LAST_WRITES.as_secs(), p.number);
+                    return Err(anyhow::anyhow!("{of}; make room on its disk").into());
+                }
+            }
             match state {
                 CaptureState::Recording(p) | CaptureState::Armed(p) | CaptureState::Writing(p) => {
                     most_held = most_held.max(p.held_bytes);
