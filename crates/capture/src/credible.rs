@@ -28,33 +28,30 @@ const MOST_AGAIN: Duration = Duration::from_secs(30);
 pub fn identity(told: &Identity) -> Result<(), String> {
     for (what, text) in [("model", &told.model), ("serial number", &told.serial), ("firmware", &told.firmware)] {
         if text.chars().count() > LONGEST_TEXT || text.chars().any(char::is_control) {
-            return Err(format!("a {what} of {} characters; allowed are {LONGEST_TEXT} in a line", text.len()));
+            return Err(format!("a {what} of {} characters; allowed: {LONGEST_TEXT} in a line", text.len()));
         }
     }
     let rate = |r: &f64| *r > 0.0 && *r <= FASTEST_HZ;
     if told.rates_hz.is_empty() || told.rates_hz.len() > 100 || !told.rates_hz.iter().all(rate) {
-        return Err(format!(
-            "the sample rates {:?}; allowed are 1 to 100 above 0 up to {FASTEST_HZ} Hz",
-            told.rates_hz
-        ));
+        return Err(format!("the sample rates {:?}; allowed: 1 to 100 above 0 up to {FASTEST_HZ} Hz", told.rates_hz));
     }
     if !(told.clean_share > 0.0 && told.clean_share <= 0.5) {
-        return Err(format!("a clean share of {}; allowed is above 0 up to 0.5", told.clean_share));
+        return Err(format!("a clean share of {}; allowed: above 0 up to 0.5", told.clean_share));
     }
     if !(1..=32).contains(&told.converter_bits) {
-        return Err(format!("converters of {} bits; allowed are 1 to 32", told.converter_bits));
+        return Err(format!("converters of {} bits; allowed: 1 to 32", told.converter_bits));
     }
     if told.inputs.is_empty() || told.inputs.len() > usize::from(MOST_INPUTS) {
-        return Err(format!("{} inputs; allowed are 1 to {MOST_INPUTS}", told.inputs.len()));
+        return Err(format!("{} inputs; allowed: 1 to {MOST_INPUTS}", told.inputs.len()));
     }
     let mut numbers = BTreeSet::new();
     for i in &told.inputs {
         if !(1..=MOST_INPUTS).contains(&i.number) || !numbers.insert(i.number) {
-            return Err(format!("an input {}; allowed are numbers from 1 to {MOST_INPUTS}, each once", i.number));
+            return Err(format!("an input {}; allowed: numbers from 1 to {MOST_INPUTS}, each once", i.number));
         }
         let some = |all: &[f64]| all.len() <= 100 && all.iter().all(|v| v.is_finite() && *v >= 0.0);
         if i.ranges_v.is_empty() || !some(&i.ranges_v) || i.ranges_v.contains(&0.0) {
-            return Err(format!("ranges {:?} V of input {}; allowed are some above 0", i.ranges_v, i.number));
+            return Err(format!("ranges {:?} V of input {}; allowed: some above 0", i.ranges_v, i.number));
         }
         if !some(&i.high_pass_hz) || !some(&i.supplies_v) || i.couplings.is_empty() {
             return Err(format!("couplings, filters or supplies of input {} that cannot be", i.number));
@@ -95,7 +92,7 @@ impl Stream {
         }
         let samples = u64::from(head.samples);
         if samples == 0 || samples as f64 > 10.0 * self.rate_hz.max(1.0) {
-            return Err(format!("a block of {samples} samples; allowed are 1 to those of ten seconds"));
+            return Err(format!("a block of {samples} samples; allowed: 1 to those of ten seconds"));
         }
         if head.sequence > MOST_COUNTED || head.first_sample > MOST_COUNTED || head.clock_ns > u64::MAX / 2 {
             return Err(format!(
@@ -179,9 +176,9 @@ mod tests {
         assert_eq!(identity(&told()), Ok(()));
         type Change = fn(&mut Identity);
         let changes: [(Change, &str); 8] = [
-            (|i| i.inputs = (0..=u16::MAX).map(offer).collect(), "65536 inputs; allowed are 1 to 1024"),
+            (|i| i.inputs = (0..=u16::MAX).map(offer).collect(), "65536 inputs; allowed: 1 to 1024"),
             (|i| i.inputs[0].number = 0, "an input 0"),
-            (|i| i.inputs[1].number = 1, "an input 1; allowed are numbers from 1 to 1024, each once"),
+            (|i| i.inputs[1].number = 1, "an input 1; allowed: numbers from 1 to 1024, each once"),
             (|i| i.inputs[0].ranges_v = vec![f64::NAN], "ranges"),
             (|i| i.rates_hz = vec![], "sample rates"),
             (|i| i.rates_hz = vec![0.0], "sample rates"),

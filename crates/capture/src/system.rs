@@ -151,7 +151,7 @@ impl System {
     pub async fn connect(addresses: &str) -> Result<System, ClientError> {
         let list: Vec<&str> = addresses.split([',', ' ']).filter(|a| !a.is_empty()).collect();
         if list.len() > MOST_UNITS {
-            let says = format!("{} addresses; allowed are up to {MOST_UNITS} front ends", list.len());
+            let says = format!("{} addresses; allowed: up to {MOST_UNITS} front ends", list.len());
             return Err(ClientError::Refused(says));
         }
         let mut units = Vec::new();

@@ -73,7 +73,7 @@ impl Analyze {
     pub fn run(&self) -> Result<(), Failure> {
         let form = self.out.as_ref().map_or("json", |o| o.extension().and_then(|e| e.to_str()).unwrap_or(""));
         if !["json", "csv", "uff"].contains(&form) {
-            return Err(Failure::Refused(format!("--out ends in “.{form}”; allowed are .json, .csv and .uff")));
+            return Err(Failure::Refused(format!("--out ends in “.{form}”; allowed: .json, .csv and .uff")));
         }
         let text = std::fs::read_to_string(&self.recipe)
             .map_err(|e| Failure::Refused(format!("--recipe {}: {e}", self.recipe.display())))?;

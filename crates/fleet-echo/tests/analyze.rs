@@ -124,16 +124,16 @@ fn wrong_recipes_and_inputs_end_with_two_and_a_sentence() {
     for (recipe, says) in [
         (r#"{"lens": "spectrum", "blok": 3}"#, "blok"),
         (r#"{"lens": "spectrum", "window": "hat"}"#, "window"),
-        (r#"{"lens": "spectrum", "overlap": 1.0}"#, "overlap is 1; allowed is 0 or more and below 1"),
-        (r#"{"lens": "spectrum", "block": 1}"#, "block is 1; allowed is 2"),
+        (r#"{"lens": "spectrum", "overlap": 1.0}"#, "overlap must be 0 or more and below 1, not 1"),
+        (r#"{"lens": "spectrum", "block": 1}"#, "block must be 2"),
         (r#"{"lens": "spectrum", "block": 99999}"#, "needs at least 99999"),
-        (r#"{"lens": "telescope"}"#, "allowed are waveform, statistics, spectrum, cross, response, envelope"),
+        (r#"{"lens": "telescope"}"#, "must be waveform, statistics, spectrum, cross, response, envelope"),
         (r#"{"lens": "response", "reference": 3}"#, "reference names channel 3; the input has channels 1 to 2"),
         (r#"{"lens": "envelope"}"#, "band_hz is missing"),
         (r#"{"lens": "order_track"}"#, "tacho is missing"),
-        (r#"{"lens": "shock", "q": 0.2}"#, "q is 0.2; allowed is above 0.5"),
-        (r#"{"lens": "octave", "fraction": 2}"#, "allowed is 1, 3, 6, 12 or 24"),
-        (r#"{"lens": "rainflow", "hysteresis": -1}"#, "hysteresis is -1; allowed is 0 or more"),
+        (r#"{"lens": "shock", "q": 0.2}"#, "q must be above 0.5, not 0.2"),
+        (r#"{"lens": "octave", "fraction": 2}"#, "must be 1, 3, 6, 12 or 24"),
+        (r#"{"lens": "rainflow", "hysteresis": -1}"#, "hysteresis must be 0 or more, not -1"),
         (r#"{"channels": [1]}"#, "lens is missing"),
         (r#"{"lens": "waveform", "channels": [3]}"#, "channels 1 to 2"),
         (r#"{"lens": "waveform", "stretch": {"from_s": 3, "to_s": 2}}"#, "stretch"),
@@ -317,7 +317,7 @@ fn curves_go_into_universal_files_and_maps_do_not() {
     let asked = |recipe: &str| analyze(&reference("two_channel.wav"), recipe, &["--out", out.to_str().unwrap()]);
     let done = asked(r#"{"lens": "spectrogram", "block": 64, "interval_s": 1}"#);
     let says = String::from_utf8_lossy(&done.stderr).to_string();
-    assert!(done.status.code() == Some(2) && says.contains("has a map; a universal file holds curves"), "{says}");
+    assert!(done.status.code() == Some(2) && says.contains("has a map, and a universal file holds curves"), "{says}");
     assert!(!out.exists(), "nothing is left of what was refused");
     assert!(asked(recipe).status.success());
     let all = echo_formats::uff::read("out.uff", &std::fs::read(&out).unwrap()).unwrap();

@@ -17,7 +17,7 @@ pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
         "uff" | "unv" => Ok(Box::new(uff::open(path)?)),
         _ => Err(FormatError::not_that(
             &path.display().to_string(),
-            "is neither .wav nor .csv nor .uff; allowed are these and .unv",
+            "is neither .wav nor .csv nor .uff; allowed: these and .unv",
         )),
     }
 }

@@ -87,7 +87,7 @@ pub fn write_csv(sheet: &Sheet) -> Result<Vec<u8>, FormatError> {
 pub fn read(bytes: &[u8]) -> Result<Vec<Vec<String>>, FormatError> {
     let rows = if bytes.starts_with(b"PK") { read_xlsx(bytes)? } else { read_csv(bytes)? };
     if rows.len() > MOST_ROWS {
-        return Err(FormatError::not_that("the table", format!("has {} rows; allowed are {MOST_ROWS}", rows.len())));
+        return Err(FormatError::not_that("the table", format!("has {} rows; allowed: {MOST_ROWS}", rows.len())));
     }
     Ok(rows)
 }
@@ -112,7 +112,7 @@ fn read_xlsx(bytes: &[u8]) -> Result<Vec<Vec<String>>, FormatError> {
         count += (column + 1).saturating_sub(rows.get(row).map_or(0, Vec::len));
         if row >= MOST_ROWS || column >= MOST_COLUMNS || count > MOST_CELLS {
             let says = format!(
-                "has a cell in row {}, column {}; allowed are {MOST_ROWS} rows, {MOST_COLUMNS} columns and {MOST_CELLS} cells in all",
+                "has a cell in row {}, column {}; allowed: {MOST_ROWS} rows, {MOST_COLUMNS} columns and {MOST_CELLS} cells in all",
                 row + 1,
                 column + 1
             );
@@ -129,7 +129,7 @@ fn read_xlsx(bytes: &[u8]) -> Result<Vec<Vec<String>>, FormatError> {
     // Every row as long as the longest, and none before or behind what is filled.
     let width = rows.iter().map(Vec::len).max().unwrap_or(0);
     if width * rows.len() > MOST_CELLS {
-        let says = format!("has {} rows of {width} cells; allowed are {MOST_CELLS} cells in all", rows.len());
+        let says = format!("has {} rows of {width} cells; allowed: {MOST_CELLS} cells in all", rows.len());
         return Err(FormatError::not_that("the table", says));
     }
     rows.iter_mut().for_each(|r| r.resize(width, String::new()));

@@ -144,17 +144,17 @@ fn entries(bits: &mut Bits) -> Option<Told> {
     let calibrated_on = (day != 0xffff).then(|| epoch() + Days::new(day));
     let unit = echo_job::sensitivity::allowed(quantity).swap_remove(0);
     // Five digits: finer than one step of the scale, 0.03 %.
-    let value = echo_job::rig::number::rounded(volts * 1e3, 5);
+    let value = echo_job::entry::number::rounded(volts * 1e3, 5);
     let sensor = Sensor {
         model,
         serial,
         maker,
         quantity,
         sensitivity: Sensitivity { value, unit },
-        reference_hz: reference_hz.map(|hz| echo_job::rig::number::rounded(hz, 3)),
+        reference_hz: reference_hz.map(|hz| echo_job::entry::number::rounded(hz, 3)),
         coupling: Coupling::Iepe,
         measures_to: None,
-        resonance_hz: resonance_hz.map(|hz| echo_job::rig::number::rounded(hz, 3)),
+        resonance_hz: resonance_hz.map(|hz| echo_job::entry::number::rounded(hz, 3)),
         bias_v: None,
         calibrated_on,
         due_on: calibrated_on.filter(|_| period != 0xfff && period > 0).map(|d| d + Days::new(period)),
@@ -210,9 +210,10 @@ pub fn write(sensor: &Sensor, bytes: usize) -> Result<Vec<u8>, String> {
     let (maker, model) = known.ok_or_else(|| {
         format!("the type “{}” has no number to write; known are QA- and BI- with digits", sensor.model)
     })?;
-    let serial: u64 = sensor.serial.parse().ok().filter(|s| *s < 1 << 24).ok_or_else(|| {
-        format!("the serial “{}” cannot be written; allowed are digits up to 16777215", sensor.serial)
-    })?;
+    let serial: u64 =
+        sensor.serial.parse().ok().filter(|s| *s < 1 << 24).ok_or_else(|| {
+            format!("the serial “{}” cannot be written; allowed: digits up to 16777215", sensor.serial)
+        })?;
     let force = match sensor.quantity {
         Quantity::Acceleration => 0,
         Quantity::Force => 1,

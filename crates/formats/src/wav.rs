@@ -113,7 +113,7 @@ fn sample_format(file: &mut impl Read, length: u64) -> Result<(Kind, usize, u32)
     let mut fmt = [0; 40];
     let known = (length as usize).min(40);
     if known < 16 {
-        return Err(format!("has a fmt chunk of {length} bytes; allowed are 16 or more"));
+        return Err(format!("has a fmt chunk of {length} bytes; allowed: 16 or more"));
     }
     file.read_exact(&mut fmt[..known]).map_err(|_| "is not a WAV file: its head ends early")?;
     let word = |i: usize| u16::from_le_bytes([fmt[i], fmt[i + 1]]);
@@ -128,7 +128,7 @@ fn sample_format(file: &mut impl Read, length: u64) -> Result<(Kind, usize, u32)
     match kind {
         Some(kind) if align == kind.width() * channels => Ok((kind, channels, rate)),
         _ => Err(format!(
-            "has samples of format {tag} with {} bits in {align} bytes for {channels} channels; allowed are integers of 8 to 32 bits and floats of 32 and 64",
+            "has samples of format {tag} with {} bits in {align} bytes for {channels} channels; allowed: integers of 8 to 32 bits and floats of 32 and 64",
             word(14)
         )),
     }
@@ -267,7 +267,7 @@ impl<W: Write + Seek> WavOut<W> {
         if sample_rate_hz.fract() != 0.0 {
             return Err(FormatError::not_that(
                 "WAV",
-                format!("cannot carry {sample_rate_hz} Hz; allowed are whole numbers"),
+                format!("cannot carry {sample_rate_hz} Hz; allowed: whole numbers"),
             ));
         }
         let spec = WavSpec {

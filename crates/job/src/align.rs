@@ -17,7 +17,7 @@ pub fn same_speed(this: (&[f64], &[f64]), at_s: f64, other: (&[f64], &[f64])) ->
         return refuse("the run has no speed curve".into());
     };
     if !(at_s >= first - 1.0 && at_s <= last + 1.0) {
-        return refuse(format!("{at_s} s has no speed; allowed are {first:.3} to {last:.3} s"));
+        return refuse(format!("{at_s} s has no speed; allowed: {first:.3} to {last:.3} s"));
     }
     let i = times.partition_point(|t| *t < at_s).min(times.len() - 1);
     let wanted = rpm[i];

@@ -59,10 +59,10 @@ fn crossing(x: &[f64], i: usize, j: usize, level: f64) -> f64 {
 pub fn event(axes: &[Vec<f64>], pre: usize, rate_hz: f64, settings: EventSettings) -> Result<Event, Refusal> {
     let n = axes.iter().map(Vec::len).min().unwrap_or(0);
     if n < 8 {
-        return Err(Refusal::new("stretch", format!("an event of {n} samples; allowed are 8 and more")));
+        return Err(Refusal::new("stretch", format!("an event of {n} samples; allowed: 8 and more")));
     }
     if axes.iter().any(|x| x[..n].iter().any(|v| !v.is_finite())) {
-        return Err(Refusal::new("stretch", "samples are missing in this event; allowed is a stretch without gaps"));
+        return Err(Refusal::new("stretch", "samples are missing in this event; allowed: a stretch without gaps"));
     }
     let mut ready = Vec::with_capacity(axes.len());
     for x in axes {

@@ -66,7 +66,7 @@ impl InputOffer {
     pub fn refused_high_pass(&self, input: u16, hz: f64) -> String {
         let all: Vec<String> = self.high_pass_hz.iter().filter(|h| **h > 0.0).map(|r| r.to_string()).collect();
         if all.is_empty() {
-            return format!("input {input} has no high-pass filter; allowed is off");
+            return format!("input {input} has no high-pass filter; allowed: off");
         }
         format!("input {input} does not offer a high-pass at {hz} Hz; it offers off, {} Hz", all.join(", "))
     }

@@ -8,6 +8,7 @@ pub mod analysis;
 pub mod caution;
 pub mod coupling;
 pub mod dof;
+pub mod entry;
 pub mod event;
 pub mod front_end;
 pub mod impact;
@@ -41,5 +42,11 @@ impl Refusal {
     /// A refusal of `field`.
     pub fn new(field: impl Into<String>, says: impl Into<String>) -> Self {
         Refusal { field: field.into(), says: says.into() }
+    }
+
+    /// The same, of another field.
+    #[must_use]
+    pub fn of(self, field: impl Into<String>) -> Self {
+        Refusal { field: field.into(), ..self }
     }
 }

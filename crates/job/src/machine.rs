@@ -83,11 +83,11 @@ impl Element {
     fn check(&self) -> Result<(), Refusal> {
         let wrong = |says: String| Err(Refusal::new("elements", format!("“{}”: {says}", self.name)));
         if !(self.ratio.is_finite() && self.ratio > 0.0 && self.ratio <= 1000.0) {
-            return wrong(format!("the ratio is {}; allowed is above 0 and up to 1000", self.ratio));
+            return wrong(format!("the ratio must be above 0 and up to 1000, not {}", self.ratio));
         }
         let counted = |what: &str, n: u32| match n {
             1..=1000 => Ok(()),
-            _ => wrong(format!("{what} are {n}; allowed are 1 to 1000")),
+            _ => wrong(format!("{what} must be 1 to 1000, not {n}")),
         };
         match self.kind {
             Kind::Shaft => Ok(()),
@@ -96,11 +96,11 @@ impl Element {
             Kind::Bearing { rollers, roller_mm, pitch_mm, contact_deg } => {
                 counted("rolling elements", rollers)?;
                 if !(roller_mm > 0.0 && pitch_mm.is_finite() && roller_mm < pitch_mm) {
-                    let says = "allowed is a rolling element smaller than its pitch circle";
+                    let says = "the rolling elements must be smaller than their pitch circle";
                     return wrong(format!("{roller_mm} mm on {pitch_mm} mm; {says}"));
                 }
                 if !(0.0..90.0).contains(&contact_deg) {
-                    return wrong(format!("the contact angle is {contact_deg}°; allowed is 0 to below 90°"));
+                    return wrong(format!("the contact angle must be 0 to below 90°, not {contact_deg}°"));
                 }
                 Ok(())
             }
@@ -143,12 +143,12 @@ impl Machine {
     /// The first that is not allowed, with what is.
     pub fn check(&self) -> Result<(), Refusal> {
         if self.elements.len() > MOST {
-            let says = format!("there are {} elements; allowed are up to {MOST}", self.elements.len());
+            let says = format!("there are {} elements; allowed: up to {MOST}", self.elements.len());
             return Err(Refusal::new("elements", says));
         }
         for (i, e) in self.elements.iter().enumerate() {
             if e.name.trim().is_empty() || e.name.chars().count() > 60 {
-                return Err(Refusal::new("elements", "an element has no name; allowed are 1 to 60 characters"));
+                return Err(Refusal::new("elements", "an element has no name; allowed: 1 to 60 characters"));
             }
             if self.elements[..i].iter().any(|o| o.name == e.name) {
                 return Err(Refusal::new("elements", format!("“{}” is there twice; names must differ", e.name)));

@@ -1,7 +1,7 @@
 //! Quantities measured of a stretch of one channel: for rounds, tables and watched values.
 
 use crate::Refusal;
-use crate::rig::number::plain;
+use crate::entry::number::plain;
 use crate::rig::{Channel, Rig};
 use crate::unit::{Quantity, find};
 use echo_signal::peak::interpolate;
@@ -77,12 +77,12 @@ impl Measure {
         if let What::BandRms { from_hz, to_hz, .. } = self.of
             && !(from_hz > 0.0 && from_hz < to_hz && to_hz.is_finite())
         {
-            return wrong(format!("the band is {from_hz} to {to_hz} Hz; allowed is above 0, ascending"));
+            return wrong(format!("the band must be above 0 Hz, the lower edge first, not {from_hz} to {to_hz} Hz"));
         }
         if let What::TimeOutside { low, high } = self.of
             && !(low < high && low.is_finite() && high.is_finite())
         {
-            return wrong(format!("the levels are {low} and {high}; allowed is a lower one below the upper"));
+            return wrong(format!("the lower level must be below the upper one, not {low} and {high}"));
         }
         let Some(rig) = rig else { return Ok(()) };
         let Some(c) = rig.channel(self.input).filter(|c| c.on) else {
@@ -263,7 +263,7 @@ mod tests {
             (4, What::Rms, "is off"),
             (9, What::Rms, "is off"),
             (3, What::BandRms { from_hz: 0.0, to_hz: 10.0, velocity: false }, "band"),
-            (3, What::TimeOutside { low: 1.0, high: 1.0 }, "levels"),
+            (3, What::TimeOutside { low: 1.0, high: 1.0 }, "lower level"),
         ] {
             assert!(Measure { input, of }.check(Some(&rig)).unwrap_err().says.contains(word), "{of:?}");
         }

@@ -33,14 +33,14 @@ pub fn tone(samples: &[f64], sample_rate_hz: f64, hz: f64) -> Result<Reading, Re
     let refuse = |says: String| Refusal::new("reading", says);
     if !(hz > 0.0 && hz < 0.4 * sample_rate_hz) {
         return Err(refuse(format!(
-            "a tone of {hz} Hz cannot be read at {sample_rate_hz} samples a second; allowed is up to {} Hz",
+            "a tone of {hz} Hz cannot be read at {sample_rate_hz} samples a second; allowed: up to {} Hz",
             0.4 * sample_rate_hz
         )));
     }
     let periods = samples.len() as f64 / sample_rate_hz * hz;
     if periods < 50.0 {
         return Err(refuse(format!(
-            "{periods:.0} periods of {hz} Hz were read; allowed are 50 or more: read for {:.1} s",
+            "{periods:.0} periods of {hz} Hz were read; allowed: 50 or more: read for {:.1} s",
             50.0 / hz
         )));
     }
@@ -113,7 +113,7 @@ const SAME: f64 = 0.02;
 /// No pair, or a value that is not above zero.
 pub fn fit(pairs: &[Pair], was: &Sensitivity) -> Result<Fit, Refusal> {
     if pairs.is_empty() {
-        return Err(Refusal::new("pairs", "no pair was read yet; allowed is one or more"));
+        return Err(Refusal::new("pairs", "no pair was read yet; allowed: one or more"));
     }
     if let Some(p) = pairs
         .iter()
@@ -121,7 +121,7 @@ pub fn fit(pairs: &[Pair], was: &Sensitivity) -> Result<Fit, Refusal> {
     {
         return Err(Refusal::new(
             "pairs",
-            format!("a pair is {} and {}; allowed are numbers above 0", p.reference, p.reading),
+            format!("both numbers of a pair must be above 0, not {} and {}", p.reference, p.reading),
         ));
     }
     let mut levels: Vec<f64> = pairs.iter().map(|p| p.reference).collect();
@@ -152,7 +152,7 @@ pub fn fit(pairs: &[Pair], was: &Sensitivity) -> Result<Fit, Refusal> {
         linearity: (levels.len() > 2).then(|| pairs.iter().map(off).fold(0.0, f64::max)),
         worst: deviations.iter().copied().fold(0.0, |w: f64, d| if d.abs() > w.abs() { d } else { w }),
         deviations,
-        sensitivity: Sensitivity { value: crate::rig::number::rounded(was.value * gain, 5), unit: was.unit.clone() },
+        sensitivity: Sensitivity { value: crate::entry::number::rounded(was.value * gain, 5), unit: was.unit.clone() },
     })
 }
 

@@ -57,7 +57,7 @@ impl Sensitivity {
         if !(self.value.is_finite() && self.value > 0.0) {
             return Err(Refusal::new(
                 "sensitivity",
-                format!("sensitivity is {}; allowed is a number above 0", self.value),
+                format!("sensitivity must be a number above 0, not {}", self.value),
             ));
         }
         let (.., per) = split(&self.unit)?;
@@ -65,7 +65,7 @@ impl Sensitivity {
             return Err(Refusal::new(
                 "sensitivity_unit",
                 format!(
-                    "sensitivity in {} does not fit {}; allowed are {}",
+                    "sensitivity in {} does not fit {}; allowed: {}",
                     self.unit,
                     quantity.name(),
                     allowed(quantity).join(", ")
@@ -124,7 +124,7 @@ fn split(text: &str) -> Result<Split, Refusal> {
     Err(Refusal::new(
         "sensitivity_unit",
         format!(
-            "sensitivity unit is “{t}”; allowed is mV, V, pC or mV/V over a unit, such as mV/(m/s²), mV/g, pC/g or mV/V/kN"
+            "sensitivity unit must be mV, V, pC or mV/V over a unit, such as mV/(m/s²), mV/g, pC/g or mV/V/kN, not “{t}”"
         ),
     ))
 }

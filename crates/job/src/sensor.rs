@@ -59,7 +59,7 @@ impl Sensor {
         for (field, text) in [("model", &self.model), ("serial", &self.serial)] {
             let good = !text.trim().is_empty() && text.len() <= 60 && !text.contains(',');
             if !good {
-                let says = format!("{field} is “{text}”; allowed are 1 to 60 characters without a comma");
+                let says = format!("{field} must be 1 to 60 characters without a comma, not “{text}”");
                 return Err(Refusal::new(field, says));
             }
         }
@@ -73,7 +73,7 @@ impl Sensor {
             if let Some(x) = value
                 && !(x.is_finite() && x > 0.0)
             {
-                return Err(Refusal::new(field, format!("{field} is {x}; allowed is a number above 0, or nothing")));
+                return Err(Refusal::new(field, format!("{field} must be a number above 0, or nothing, not {x}")));
             }
         }
         if let (Some(done), Some(due)) = (self.calibrated_on, self.due_on)
@@ -90,7 +90,7 @@ impl Sensor {
             Cell::new(input, Column::Sensor, self.label()),
             Cell::new(input, Column::Quantity, self.quantity.name()),
             Cell::new(input, Column::SensitivityUnit, self.sensitivity.unit.clone()),
-            Cell::new(input, Column::Sensitivity, crate::rig::number::plain(self.sensitivity.value)),
+            Cell::new(input, Column::Sensitivity, crate::entry::number::plain(self.sensitivity.value)),
             Cell::new(input, Column::Coupling, self.coupling.name()),
         ]
     }

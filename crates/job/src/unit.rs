@@ -122,7 +122,7 @@ pub fn find(text: &str) -> Result<&'static Unit, Refusal> {
     let wanted = spelled(text);
     UNITS.iter().find(|u| u.symbol == wanted).ok_or_else(|| {
         let all: Vec<&str> = UNITS.iter().map(|u| u.symbol).collect();
-        Refusal::new("unit", format!("unit is “{}”; allowed are {}", text.trim(), all.join(", ")))
+        Refusal::new("unit", format!("unit must be {1}, not “{0}”", text.trim(), all.join(", ")))
     })
 }
 
@@ -137,12 +137,7 @@ pub fn find_for(text: &str, quantity: Quantity) -> Result<&'static Unit, Refusal
             let fitting: Vec<&str> = quantity.units().map(|u| u.symbol).collect();
             Err(Refusal::new(
                 "unit",
-                format!(
-                    "unit is “{}”, which does not measure {}; allowed are {}",
-                    text.trim(),
-                    quantity.name(),
-                    fitting.join(", ")
-                ),
+                format!("unit “{}” does not measure {}; allowed: {}", text.trim(), quantity.name(), fitting.join(", ")),
             ))
         }
     }

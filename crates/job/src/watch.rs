@@ -56,19 +56,19 @@ impl Watched {
         self.measure.check(rig)?;
         for (what, level) in [("caution", self.caution), ("limit", self.limit)] {
             if let Some(x) = level.filter(|x| !(x.is_finite() && *x > 0.0)) {
-                return wrong(format!("the {what} is {x}; allowed is a number above 0, or none"));
+                return wrong(format!("the {what} must be a number above 0, or none, not {x}"));
             }
         }
         if let (Some(c), Some(l)) = (self.caution, self.limit)
             && c >= l
         {
-            return wrong(format!("the caution is {c} and the limit {l}; allowed is a caution below the limit"));
+            return wrong(format!("the caution must be below the limit, not {c} and {l}"));
         }
         if !(0.0..=0.9).contains(&self.hysteresis) {
-            return wrong(format!("the hysteresis is {}; allowed is a share of 0 to 0.9", self.hysteresis));
+            return wrong(format!("the hysteresis must be a share of 0 to 0.9, not {}", self.hysteresis));
         }
         if !(0.0..=3600.0).contains(&self.delay_s) {
-            return wrong(format!("the delay is {} s; allowed is 0 to 3600 s", self.delay_s));
+            return wrong(format!("the delay must be 0 to 3600 s, not {} s", self.delay_s));
         }
         Ok(())
     }

@@ -31,7 +31,7 @@ pub enum LinkError {
     #[error("the peer does not speak the front-end link, version 1")]
     NotALink,
     /// A frame's payload is longer than allowed.
-    #[error("a frame of {0} bytes was announced; allowed are up to {LARGEST_PAYLOAD}")]
+    #[error("a frame of {0} bytes was announced; allowed: up to {LARGEST_PAYLOAD}")]
     TooLong(usize),
     /// The checksum does not fit.
     #[error("a frame arrived damaged (checksum)")]

@@ -4,7 +4,7 @@
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum SignalError {
     /// A setting lies outside what the method allows.
-    #[error("{name} is {got}; allowed is {allowed}")]
+    #[error("{name} must be {allowed}, not {got}")]
     Argument {
         /// Name of the argument as the caller writes it.
         name: &'static str,
@@ -24,7 +24,7 @@ pub enum SignalError {
         need: usize,
     },
     /// A sample is NaN or infinite.
-    #[error("sample {index} is {value}; allowed are finite numbers")]
+    #[error("sample {index} must be a finite number, not {value}")]
     NotFinite {
         /// Position of the first such sample, counted from 0.
         index: usize,

@@ -89,18 +89,16 @@ fn announce(
 async fn main() -> anyhow::Result<()> {
     tracing_subscriber::fmt().with_writer(std::io::stderr).init();
     let o = Options::parse();
-    anyhow::ensure!((300.0..=3600.0).contains(&o.rpm), "--rpm is {}; allowed are 300 to 3600", o.rpm);
+    anyhow::ensure!((300.0..=3600.0).contains(&o.rpm), "--rpm must be 300 to 3600, not {}", o.rpm);
     let pace = if o.pace == "free" {
         Pace::Free
     } else {
-        let times: f64 = o
-            .pace
-            .parse()
-            .map_err(|_| anyhow::anyhow!("--pace is {}; allowed are “free” or a number above 0", o.pace))?;
-        anyhow::ensure!(times > 0.0 && times.is_finite(), "--pace is {times}; allowed is above 0");
+        let times: f64 =
+            o.pace.parse().map_err(|_| anyhow::anyhow!("--pace must be “free” or a number above 0, not {}", o.pace))?;
+        anyhow::ensure!(times > 0.0 && times.is_finite(), "--pace must be above 0, not {times}");
         Pace::Times(times)
     };
-    anyhow::ensure!((1..=4).contains(&o.units), "--units is {}; allowed are 1 to 4", o.units);
+    anyhow::ensure!((1..=4).contains(&o.units), "--units must be 1 to 4, not {}", o.units);
     let mut devices: Vec<Lantern> = match o.plays {
         Part::Thruster => vec![Lantern::new(&o.serial, o.rpm)],
         Part::Berth => vec![Lantern::playing("LT-0424", Plays::Berth)],
@@ -116,7 +114,7 @@ async fn main() -> anyhow::Result<()> {
         return Ok(());
     }
     let (host, port) =
-        o.listen.rsplit_once(':').ok_or_else(|| anyhow::anyhow!("--listen is {}; allowed is host:port", o.listen))?;
+        o.listen.rsplit_once(':').ok_or_else(|| anyhow::anyhow!("--listen must be host:port, not {}", o.listen))?;
     let port: u16 = port.parse()?;
     let mut addresses = Vec::new();
     let mut shared = Vec::new();

@@ -146,7 +146,7 @@ pub fn read(name: &str, mut from: impl std::io::Read) -> Result<Memory, FormatEr
         // Some programs end each line with a separator.
         let cells = record.len() - usize::from(record.len() == columns.len() + 1 && record[columns.len()].is_empty());
         if cells != columns.len() {
-            let says = format!("line {line} has {cells} columns; allowed are {} as in the first line", columns.len());
+            let says = format!("line {line} has {cells} columns; allowed: {} as in the first line", columns.len());
             return Err(wrong(says));
         }
         let row = columns.first().map_or(0, Vec::len) as u64;
@@ -171,13 +171,13 @@ pub fn read(name: &str, mut from: impl std::io::Read) -> Result<Memory, FormatEr
     }
     if heads.len() < 2 {
         return Err(wrong(
-            "has fewer than two columns; allowed is time, then a column a channel, parted by commas, semicolons or tabs"
+            "has fewer than two columns; allowed: time, then a column a channel, parted by commas, semicolons or tabs"
                 .into(),
         ));
     }
     let time = columns.remove(0);
     if time.len() < 2 {
-        return Err(wrong(format!("has {} lines of data; allowed are two or more", time.len())));
+        return Err(wrong(format!("has {} lines of data; allowed: two or more", time.len())));
     }
     let (_, unit) = heads.remove(0);
     let scale = match seconds(&unit) {
@@ -188,13 +188,11 @@ pub fn read(name: &str, mut from: impl std::io::Read) -> Result<Memory, FormatEr
             }
             1.0
         }
-        None => return Err(wrong(format!("has times in “{unit}”; allowed are s, ms, µs, ns, min and h"))),
+        None => return Err(wrong(format!("has times in “{unit}”; allowed: s, ms, µs, ns, min and h"))),
     };
     let rounded = digits.into_iter().fold(f64::INFINITY, f64::min);
     let found = even_rate(&time, scale, rounded * scale).ok_or_else(|| {
-        wrong(
-            "has times that do not ascend in even steps; allowed are times evenly sampled, within their digits".into(),
-        )
+        wrong("has times that do not ascend in even steps; allowed: times evenly sampled, within their digits".into())
     })?;
     notes.extend(found.note);
     let channels = heads.into_iter().zip(columns).map(|((name, unit), data)| (name, unit, data)).collect();

@@ -116,7 +116,7 @@ fn dof(lines: &Lines<'_>, cells: &[char]) -> Result<NodeDof, FormatError> {
     let told = text(21, 25);
     let direction = told.trim().parse().ok().and_then(Direction::new);
     let direction =
-        direction.ok_or_else(|| lines.wrong(format!("“{}” is no direction; allowed is -6 to 6", told.trim())))?;
+        direction.ok_or_else(|| lines.wrong(format!("“{}” is no direction; allowed: -6 to 6", told.trim())))?;
     Ok(NodeDof { entity: meant(&text(1, 11)), node, direction })
 }
 
@@ -139,7 +139,7 @@ fn head(lines: &mut Lines<'_>) -> Result<(Function, Form), FormatError> {
     let number: String = identity.iter().take(5).collect();
     let kind = number.trim().parse().ok().and_then(FunctionKind::of);
     let kind =
-        kind.ok_or_else(|| lines.wrong(format!("“{}” is no kind of function; allowed is 0 to 27", number.trim())))?;
+        kind.ok_or_else(|| lines.wrong(format!("“{}” is no kind of function; allowed: 0 to 27", number.trim())))?;
     let (response, reference) =
         (dof(lines, &identity[identity.len().min(30)..])?, dof(lines, &identity[identity.len().min(55)..])?);
     let form = lines.need("the form of the values")?;
@@ -156,7 +156,7 @@ fn head(lines: &mut Lines<'_>) -> Result<(Function, Form), FormatError> {
         4 => (false, true),
         5 => (true, false),
         6 => (true, true),
-        other => return Err(lines.wrong(format!("{other} is no type of values; allowed are 2, 4, 5 and 6"))),
+        other => return Err(lines.wrong(format!("{other} is no type of values; allowed: 2, 4, 5 and 6"))),
     };
     let count = usize::try_from(count).map_err(|_| lines.wrong(format!("{count} is no number of values")))?;
     let form = Form { complex, double, even: spacing != 0, count, from, step };
@@ -248,8 +248,9 @@ pub(super) fn binary(lines: &mut Lines<'_>, first: &str) -> Result<Function, For
         return Err(lines.wrong("binary values need their byte order, kind, lines and bytes behind 58b"));
     };
     if kind != 2 || ![1, 2].contains(&order) {
-        return Err(lines
-            .wrong("binary values of this kind are not read; allowed is IEEE 754, the last or the first byte first"));
+        return Err(
+            lines.wrong("binary values of this kind are not read; allowed: IEEE 754, the last or the first byte first")
+        );
     }
     let (mut function, form) = head(lines)?;
     if !form.even && form.double {

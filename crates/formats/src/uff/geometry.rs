@@ -38,7 +38,7 @@ const TRIANGLE: i64 = 91;
 const QUADRILATERAL: i64 = 94;
 
 fn label(lines: &Lines<'_>, n: i64) -> Result<u32, FormatError> {
-    u32::try_from(n).map_err(|_| lines.wrong(format!("{n} is no number of a point; allowed is 0 or more")))
+    u32::try_from(n).map_err(|_| lines.wrong(format!("{n} is no number of a point; allowed: 0 or more")))
 }
 
 fn three(lines: &Lines<'_>, values: &[f64]) -> Result<[f64; 3], FormatError> {

@@ -84,7 +84,7 @@ pub fn read(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
         lines.end()?;
     }
     if found.is_empty() {
-        return Err(FormatError::not_that(name, "holds no dataset; allowed is a universal file"));
+        return Err(FormatError::not_that(name, "holds no dataset; allowed: a universal file"));
     }
     Ok(found)
 }

@@ -17,7 +17,7 @@ use echo_job::unit::{Quantity, find};
 /// A result that is a map, or has no curve: a universal file holds curves.
 pub fn of_result(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
     let refused = |what: &str| {
-        let says = format!("has {what}; a universal file holds curves, so allowed are .csv and .json for it");
+        let says = format!("has {what}, and a universal file holds curves; use .csv or .json for it");
         Err(FormatError::not_that("the result", says))
     };
     let Some(along) = result.axes.first().filter(|_| !result.traces.is_empty()) else {

@@ -63,7 +63,7 @@ pub(super) fn read(lines: &mut Lines<'_>) -> Result<Shape, FormatError> {
         return Err(lines.wrong("the kind of a shape needs six numbers"));
     };
     if ![3, 6].contains(&a_point) || ![2, 5].contains(&data) {
-        return Err(lines.wrong("allowed are 3 or 6 values a point, real (2) or complex (5)"));
+        return Err(lines.wrong("a shape must have 3 or 6 values a point, real (2) or complex (5)"));
     }
     let whole = lines.need("the number of a shape")?;
     let whole = lines.whole(&whole, 10)?;
@@ -79,7 +79,7 @@ pub(super) fn read(lines: &mut Lines<'_>) -> Result<Shape, FormatError> {
             modal_a: Complex64::new(value(2), value(3)),
         },
         RESPONSE => ShapeOf::Operating { number, frequency_hz: value(0) },
-        other => return Err(lines.wrong(format!("shapes of analysis {other} are not read; allowed are 2, 3, 5 and 7"))),
+        other => return Err(lines.wrong(format!("shapes of analysis {other} are not read; allowed: 2, 3, 5 and 7"))),
     };
     let complex = data == 5;
     let wanted = a_point as usize * if complex { 2 } else { 1 };

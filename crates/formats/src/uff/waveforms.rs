@@ -29,7 +29,7 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
     let functions = datasets.iter().filter_map(|d| if let Dataset::Function(f) = d { Some(f.as_ref()) } else { None });
     let found: Vec<&Function> = functions.filter(|f| f.kind == FunctionKind::TimeResponse).collect();
     let Some(first) = found.first() else {
-        return Err(wrong("holds no time response; allowed is a universal file with one or more (dataset 58)".into()));
+        return Err(wrong("holds no time response; allowed: a universal file with one or more (dataset 58)".into()));
     };
     let telling =
         |f: &Function| !f.lines[0].is_empty() && found.iter().filter(|o| o.lines[0] == f.lines[0]).count() == 1;
@@ -45,14 +45,14 @@ pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError
         (Abscissa::Uneven(_), _) => Err("is unevenly sampled"),
     };
     let of = |f: &Function| {
-        let says = |what| wrong(format!("“{}” {what}; allowed are real, evenly sampled time responses", called(f)));
+        let says = |what| wrong(format!("“{}” {what}; allowed: real, evenly sampled time responses", called(f)));
         record(f).map_err(says)
     };
     let shape = of(first)?;
     let (mut channels, mut dofs) = (Vec::new(), Vec::new());
     for f in &found {
         if of(f)? != shape {
-            let says = "differ in rate, beginning or length; allowed are the channels of one record";
+            let says = "differ in rate, beginning or length; allowed: the channels of one record";
             return Err(wrong(format!("“{}” and “{}” {says}", called(first), called(f))));
         }
         if let Ordinates::Real(samples) = &f.values {

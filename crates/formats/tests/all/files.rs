@@ -250,7 +250,7 @@ fn csv_is_read_as_different_programs_write_it() {
         ("time [s],x\n0,1\n1,2\n2,abc\n", "line 4, column 2: “abc”"),
         ("time [s],x,y\n0,1,2\n1,,3\n", "a line without any value is a gap"),
         ("time [s],x\n0,1\n1,2,3\n", "line 3 has 3 columns"),
-        ("time [V],x\n0,1\n1,2\n", "“V”; allowed are s"),
+        ("time [V],x\n0,1\n1,2\n", "“V”; allowed: s"),
         ("time [s],x\n0,1\n1,2\n1.2,3\n", "even steps"),
         ("time [s],x\n0,1\n0,2\n0,3\n", "even steps"),
     ] {

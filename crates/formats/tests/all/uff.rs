@@ -206,7 +206,7 @@ fn what_is_broken_is_told_with_its_line() {
             .contains("12 numbers are announced and 9")
     );
     assert!(broken("    4         0    1", "   44         0    1").contains("“44” is no kind of function"));
-    assert!(broken("12   3 NONE", "12   9 NONE").contains("allowed is -6 to 6"));
+    assert!(broken("12   3 NONE", "12   9 NONE").contains("allowed: -6 to 6"));
     assert!(broken("6.00000E+00", "NaN").contains("“NaN” is not a finite number"));
     let f = function(Abscissa::Even { from: 0.0, step: 0.5 }, complex(4));
     let whole = write(&[Dataset::Function(Box::new(f))], Style::Binary);

@@ -4,9 +4,9 @@
 
 pub mod rules;
 
+use crate::entry::number::{plain, rounded};
 use crate::front_end::{FrontEnd, USUAL_CLEAN_SHARE};
 use crate::plan::Plan;
-use crate::rig::number::{plain, rounded};
 use crate::rig::{Cell, Channel, Rig};
 use crate::sensor::Sensor;
 use chrono::{DateTime, NaiveDate, Utc};

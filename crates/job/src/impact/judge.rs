@@ -35,7 +35,7 @@ impl HitLimits {
     /// The first outside what is allowed, by name.
     pub fn check(&self) -> Result<(), Refusal> {
         let no = |field: &'static str, got: f64, allowed: &str| {
-            Err(Refusal::new(field, format!("{field} is {got}; allowed is {allowed}")))
+            Err(Refusal::new(field, format!("{field} must be {allowed}, not {got}")))
         };
         for (field, force) in [("least_n", self.least_n), ("most_n", self.most_n)] {
             match force {

@@ -31,10 +31,10 @@ pub const MOST_POINTS: usize = 2000;
 /// No point or more than 2000; a step of 0; numbers that would go below 0.
 pub fn point_list(first: &PointDirection, count: usize, step: i64) -> Result<Vec<PointDirection>, Refusal> {
     if !(1..=MOST_POINTS).contains(&count) {
-        return Err(Refusal::new("points", format!("the list has {count} points; allowed are 1 to {MOST_POINTS}")));
+        return Err(Refusal::new("points", format!("the list has {count} points; allowed: 1 to {MOST_POINTS}")));
     }
     if step == 0 && count > 1 {
-        return Err(Refusal::new("points", "the increment is 0; allowed is a whole number other than 0".to_string()));
+        return Err(Refusal::new("points", "the increment is 0; allowed: a whole number other than 0".to_string()));
     }
     let name = &first.point;
     let place = last_number(name);

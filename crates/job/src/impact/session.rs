@@ -41,7 +41,7 @@ impl ImpactPlan {
     /// No point or too many; a point without name or twice in the list; a number of hits that cannot be.
     pub fn check(&self) -> Result<(), Refusal> {
         if !(1..=MOST_POINTS).contains(&self.points.len()) {
-            let says = format!("the list has {} points; allowed are 1 to {MOST_POINTS}", self.points.len());
+            let says = format!("the list has {} points; allowed: 1 to {MOST_POINTS}", self.points.len());
             return Err(Refusal::new("points", says));
         }
         let mut seen = std::collections::HashSet::new();
@@ -54,7 +54,7 @@ impl ImpactPlan {
             }
         }
         if !(1..=100).contains(&self.hits) {
-            return Err(Refusal::new("hits", format!("hits is {}; allowed are 1 to 100", self.hits)));
+            return Err(Refusal::new("hits", format!("hits must be 1 to 100, not {}", self.hits)));
         }
         self.limits.check()
     }
@@ -239,7 +239,7 @@ impl ImpactSession {
         if point < self.plan.points.len() {
             return Ok(());
         }
-        let says = format!("there is no point {}; allowed are 1 to {}", point + 1, self.plan.points.len());
+        let says = format!("there is no point {}; allowed: 1 to {}", point + 1, self.plan.points.len());
         Err(Refusal::new("point", says))
     }
 

@@ -87,7 +87,7 @@ impl Of {
     /// An odd power.
     pub fn root(&self) -> Result<Dimension, Refusal> {
         if self.dimension.iter().any(|d| d % 2 != 0) {
-            let says = format!("the root of {} has no unit; allowed is the root of a square", self.said());
+            let says = format!("the root of {} has no unit; allowed: the root of a square", self.said());
             return Err(Refusal::new("math", says));
         }
         Ok(self.dimension.map(|d| d / 2))

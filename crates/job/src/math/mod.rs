@@ -141,7 +141,7 @@ pub fn formulas(known: &[Known], math: &[MathChannel]) -> Result<Vec<Formula>, R
             return Err(Refusal::new("math", "a computed channel needs a name of 1 to 80 characters"));
         }
         if let Some(other) = all.iter().find(|k| parse::spelled(&k.name) == parse::spelled(name)) {
-            let says = format!("the name “{name}” is read as that of “{}”; allowed is one not used yet", other.name);
+            let says = format!("the name “{name}” is read as that of “{}”; allowed: one not used yet", other.name);
             return Err(Refusal::new("math", says));
         }
         let read = Formula::read(&m.is, &all).map_err(|e| Refusal::new("math", format!("{name}: {}", e.says)))?;

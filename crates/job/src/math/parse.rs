@@ -43,10 +43,10 @@ pub fn read(text: &str, known: &[Known]) -> Result<Formula, Refusal> {
     let (root, of) = r.sum()?;
     r.space();
     if let Some(c) = r.peek() {
-        return r.wrong(format!("“{c}” does not belong there; allowed are + - * / ^ or the end"));
+        return r.wrong(format!("“{c}” does not belong there; allowed: + - * / ^ or the end"));
     }
     if r.inputs.is_empty() {
-        return r.wrong("it names no channel; allowed is a formula over channels, such as c1 - c2".into());
+        return r.wrong("it names no channel; allowed: a formula over channels, such as c1 - c2".into());
     }
     Ok(Formula { root, of, inputs: r.inputs })
 }
@@ -80,7 +80,7 @@ impl Reader<'_> {
     fn sum(&mut self) -> Result<(Node, Of), Refusal> {
         self.depth += 1;
         if self.depth > DEEPEST {
-            return self.wrong(format!("allowed are up to {DEEPEST} brackets within each other"));
+            return self.wrong(format!("brackets may stand up to {DEEPEST} deep within each other"));
         }
         let mut left = self.product()?;
         while let Some(sign) = self.take(&['+', '-', '−']) {
@@ -98,7 +98,7 @@ impl Reader<'_> {
         if to.fits(from) {
             return Ok(from.si / to.si);
         }
-        self.wrong(format!("{} cannot be {done} {}; allowed are units that go into each other", from.said(), to.said()))
+        self.wrong(format!("{} cannot be {done} {}; allowed: units that go into each other", from.said(), to.said()))
     }
 
     fn product(&mut self) -> Result<(Node, Of), Refusal> {
@@ -126,7 +126,7 @@ impl Reader<'_> {
         if self.take(&['-', '−']).is_some() {
             self.depth += 1;
             if self.depth > DEEPEST {
-                return self.wrong(format!("allowed are up to {DEEPEST} signs within each other"));
+                return self.wrong(format!("signs may stand up to {DEEPEST} deep within each other"));
             }
             let (node, of) = self.signed()?;
             self.depth -= 1;
@@ -215,8 +215,8 @@ impl Reader<'_> {
                 self.at = after;
                 Ok(found)
             }
-            Some(c) => self.wrong(format!("“{c}” does not belong there; allowed are channels, numbers and functions")),
-            None => self.wrong("the formula ends too early; allowed are channels, numbers and functions".into()),
+            Some(c) => self.wrong(format!("“{c}” does not belong there; allowed: channels, numbers and functions")),
+            None => self.wrong("the formula ends too early; allowed: channels, numbers and functions".into()),
         }
     }
 
@@ -231,13 +231,13 @@ impl Reader<'_> {
             [one] => one,
             [a, b, ..] => {
                 let says = format!("{word} may be “{}” or “{}”", self.known[a].name, self.known[b].name);
-                return self.wrong(format!("{says}; allowed are their numbers, c{} and c{}", a + 1, b + 1));
+                return self.wrong(format!("{says}; allowed: their numbers, c{} and c{}", a + 1, b + 1));
             }
             [] => match by_number() {
                 Some(i) => i,
                 None => {
                     let some: Vec<String> = self.known.iter().take(4).map(|k| spelled(&k.name)).collect();
-                    let says = format!("{word} is no channel; allowed are names such as {}", some.join(", "));
+                    let says = format!("{word} is no channel; allowed: names such as {}", some.join(", "));
                     return self.wrong(format!("{says}, or c1 to c{}", self.known.len()));
                 }
             },
@@ -295,7 +295,7 @@ impl Reader<'_> {
                     _ => return self.wrong(takes("a value and a time, as in rms(c1, 0.1 s)")),
                 };
                 if !(seconds > 0.0 && seconds <= LONGEST_S) {
-                    return self.wrong(format!("{seconds} s; allowed is a time above 0 up to {LONGEST_S} s"));
+                    return self.wrong(format!("{seconds} s; allowed: a time above 0 up to {LONGEST_S} s"));
                 }
                 let which = match name {
                     "rms" => Moving::Rms,
@@ -304,7 +304,7 @@ impl Reader<'_> {
                 };
                 Ok((Node::Moving(which, Box::new(all.remove(0).0), seconds), first))
             }
-            _ => self.wrong(format!("{name} is no function; allowed are {FUNCTIONS}")),
+            _ => self.wrong(format!("{name} is no function; allowed: {FUNCTIONS}")),
         }
     }
 }

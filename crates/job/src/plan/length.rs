@@ -2,7 +2,7 @@
 
 use super::LONGEST_S;
 use crate::Refusal;
-use crate::rig::typed_number;
+use crate::entry::{Asked, typed_number};
 
 /// Seconds of a typed length: `30 s`, `5 min`, `65536 samples`, `200 rev` (at `rpm`) or
 /// `200 rev at 1500 rpm`.
@@ -14,7 +14,7 @@ pub fn typed_length(text: &str, sample_rate_hz: f64, rpm: Option<f64>) -> Result
         Refusal::new(
             "duration_s",
             format!(
-                "the length is “{}”{why}; allowed is a time such as 30 s, 5 min or 1.5 h, samples such as 65536 samples, or turns such as 200 rev at 1500 rpm",
+                "the length must be a time such as 30 s, 5 min or 1.5 h, samples such as 65536 samples, or turns such as 200 rev at 1500 rpm, not “{}”{why}",
                 text.trim()
             ),
         )
@@ -26,20 +26,12 @@ pub fn typed_length(text: &str, sample_rate_hz: f64, rpm: Option<f64>) -> Result
     let (value, unit) = typed_number("duration_s", length).map_err(|_| wrong(""))?;
     let rpm = match speed {
         None => rpm.filter(|r| *r > 0.0),
-        Some(s) => match typed_number("duration_s", s) {
-            Ok((v, u)) if u.is_empty() || u == "rpm" => Some(v),
-            _ => return Err(wrong(": the speed is not in rpm")),
-        },
+        Some(s) => Some(Asked::positive("the speed", "rpm").number(s).map_err(|e| e.of("duration_s"))?),
     };
     let seconds = match unit.to_lowercase().as_str() {
-        "" | "s" => value,
-        "ms" => value * 1e-3,
-        "min" => value * 60.0,
-        "h" => value * 3600.0,
-        "d" => value * 86_400.0,
         "samples" | "sample" => value / sample_rate_hz,
         "rev" | "revs" | "turns" | "turn" => value * 60.0 / rpm.ok_or_else(|| wrong(" and no speed is known"))?,
-        _ => return Err(wrong("")),
+        _ => Asked::positive("the length", "s").number(length).map_err(|_| wrong(""))?,
     };
     if seconds > 0.0 && seconds <= LONGEST_S { Ok(seconds) } else { Err(wrong(", which is no time up to a week")) }
 }
@@ -62,13 +54,13 @@ mod tests {
             assert!((typed_length(text, 1024.0, rpm).unwrap() - seconds).abs() < 1e-12, "{text}");
         }
         for (text, word) in [
-            ("soon", "allowed"),
+            ("soon", "must be"),
             ("200 rev", "no speed"),
-            ("-3 s", "allowed"),
-            ("0", "allowed"),
+            ("-3 s", "must be"),
+            ("0", "must be"),
             ("9 d", "week"),
             ("3 rev at 5 m/s", "rpm"),
-            ("3 fortnights", "allowed"),
+            ("3 fortnights", "must be"),
         ] {
             let says = typed_length(text, 1024.0, None).unwrap_err().says;
             assert!(says.contains(word), "{text}: {says}");

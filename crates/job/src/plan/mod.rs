@@ -105,7 +105,7 @@ impl Plan {
         if !(self.sample_rate_hz.is_finite() && self.sample_rate_hz > 0.0) {
             return Err(Refusal::new(
                 "sample_rate_hz",
-                format!("rate is {} Hz; allowed is a number above 0", self.sample_rate_hz),
+                format!("rate must be a number above 0, not {} Hz", self.sample_rate_hz),
             ));
         }
         if let Some(f) = front_end {
@@ -116,17 +116,17 @@ impl Plan {
         {
             return Err(Refusal::new(
                 "duration_s",
-                format!("duration is {duration_s} s; allowed is above 0 and up to {LONGEST_S} s (a week)"),
+                format!("duration must be above 0 and up to {LONGEST_S} s (a week), not {duration_s} s"),
             ));
         }
         if !(16..=1 << 22).contains(&self.block) {
             return Err(Refusal::new(
                 "block",
-                format!("block is {} samples; allowed are 16 to {}", self.block, 1 << 22),
+                format!("block must be 16 to {1}, not {0} samples", self.block, 1 << 22),
             ));
         }
         if let Some(hz) = self.named_hz.filter(|h| !(h.is_finite() && *h > 0.0)) {
-            return Err(Refusal::new("named_hz", format!("the frequency is {hz} Hz; allowed is above 0")));
+            return Err(Refusal::new("named_hz", format!("the frequency must be above 0, not {hz} Hz")));
         }
         recorder::check(&self.recorders, None)?;
         for (i, t) in self.tachos.iter().enumerate() {

@@ -66,24 +66,21 @@ impl RecorderPlan {
 pub(super) fn check(recorders: &[RecorderPlan], rig: Option<&Rig>) -> Result<(), Refusal> {
     let wrong = |says: String| Err(Refusal::new("recorders", says));
     if recorders.len() > MOST {
-        return wrong(format!("there are {} recorders; allowed are up to {MOST}", recorders.len()));
+        return wrong(format!("there are {} recorders; allowed: up to {MOST}", recorders.len()));
     }
     for (i, r) in recorders.iter().enumerate() {
         let name = r.name.trim();
         if name.is_empty() || name.chars().count() > 20 {
-            return wrong(format!("a recorder is called “{name}”; allowed are 1 to 20 characters"));
+            return wrong(format!("a recorder is called “{name}”; allowed: 1 to 20 characters"));
         }
         if recorders[..i].iter().any(|o| o.name.trim() == name) {
-            return wrong(format!("two recorders are called “{name}”; allowed is any name not used yet"));
+            return wrong(format!("two recorders are called “{name}”; allowed: any name not used yet"));
         }
         if !(1..=LARGEST_DIVIDE).contains(&r.divide) {
-            return wrong(format!(
-                "recorder {name} divides the rate by {}; allowed are 1 to {LARGEST_DIVIDE}",
-                r.divide
-            ));
+            return wrong(format!("recorder {name} divides the rate by {}; allowed: 1 to {LARGEST_DIVIDE}", r.divide));
         }
         if let Some(s) = r.segment_s.filter(|s| !(*s >= 1.0 && *s <= super::LONGEST_S)) {
-            return wrong(format!("recorder {name} cuts every {s} s; allowed is 1 s to a week"));
+            return wrong(format!("recorder {name} cuts every {s} s; allowed: 1 s to a week"));
         }
         let Some(rig) = rig else { continue };
         if let Some(input) = r.inputs.iter().find(|i| !rig.channel(**i).is_some_and(|c| c.on)) {

@@ -45,26 +45,26 @@ impl Rounds {
     pub fn check(&self, rig: Option<&Rig>) -> Result<(), Refusal> {
         let wrong = |says: String| Err(Refusal::new("rounds", says));
         if !(self.length_s > 0.0 && self.length_s <= 86_400.0) {
-            return wrong(format!("a round takes {} s; allowed is above 0 and up to a day", self.length_s));
+            return wrong(format!("a round takes {} s; allowed: above 0 and up to a day", self.length_s));
         }
         if !(self.every_s >= self.length_s + PAUSE_S && self.every_s <= 30.0 * 86_400.0) {
             return wrong(format!(
-                "a round of {} s comes every {} s; allowed is {} s to 30 days",
+                "a round of {} s comes every {} s; allowed: {} s to 30 days",
                 self.length_s,
                 self.every_s,
                 self.length_s + PAUSE_S
             ));
         }
         if !(1..=MOST).contains(&self.count) {
-            return wrong(format!("there are {} rounds; allowed are 1 to {MOST}", self.count));
+            return wrong(format!("there are {} rounds; allowed: 1 to {MOST}", self.count));
         }
         if self.keep_newest == Some(0) {
-            return wrong("the newest 0 rounds are kept; allowed is 1 or more, or no number".into());
+            return wrong("the newest 0 rounds are kept; allowed: 1 or more, or no number".into());
         }
         if let (Some(a), Some(b)) = (self.begin_at, self.end_at)
             && b <= a
         {
-            return wrong(format!("the session ends at {b} and begins at {a}; allowed is an end after the start"));
+            return wrong(format!("the session ends at {b} and begins at {a}; allowed: an end after the start"));
         }
         self.measures.iter().try_for_each(|m| m.check(rig))
     }

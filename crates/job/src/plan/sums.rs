@@ -1,8 +1,8 @@
 //! What follows from a plan: samples, sizes, times, what becomes of a frequency.
 
 use super::{Keeps, Length, Plan};
+use crate::entry::number::{plain, rounded};
 use crate::rig::Rig;
-use crate::rig::number::{plain, rounded};
 use echo_signal::resample::PASS_SHARE;
 use serde::Serialize;
 use utoipa::ToSchema;

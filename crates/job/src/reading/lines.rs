@@ -90,7 +90,7 @@ impl<'a> Spectrum<'a> {
     pub(super) fn band(&self, from_hz: f64, to_hz: f64) -> Result<f64, Refusal> {
         let end = self.first_hz + (self.values.len() - 1) as f64 * self.spacing_hz;
         if !(from_hz >= 0.0 && from_hz < to_hz && to_hz <= end * (1.0 + 1e-9)) {
-            return refuse("band", format!("{from_hz} to {to_hz} Hz; allowed is a band within 0 to {end:.6} Hz"));
+            return refuse("band", format!("{from_hz} to {to_hz} Hz; allowed: a band within 0 to {end:.6} Hz"));
         }
         let weights = self.window.weights(self.block).map_err(|e| Refusal::new("window", e.to_string()))?;
         let noise_lines = corrections(&weights).noise_bandwidth;

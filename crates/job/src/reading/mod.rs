@@ -232,11 +232,11 @@ fn one(result: &Analysis, trace: usize, ask: &Ask, fits: &Fits) -> Result<Cursor
     };
     let positive = |what: &str, x: f64| match x.is_finite() && x > 0.0 {
         true => Ok(()),
-        false => refuse(what, format!("{what} is {x}; allowed is above 0")),
+        false => refuse(what, format!("{what} must be above 0, not {x}")),
     };
     let counted = |count: u32, most: u32| match (1..=most).contains(&count) {
         true => Ok(()),
-        false => refuse("count", format!("count is {count}; allowed are 1 to {most}")),
+        false => refuse("count", format!("count must be 1 to {most}, not {count}")),
     };
     match ask {
         Ask::Lines { hz, within_hz, known_within_hz } => {
@@ -245,7 +245,7 @@ fn one(result: &Analysis, trace: usize, ask: &Ask, fits: &Fits) -> Result<Cursor
             positive("within_hz", within)?;
             if !known_within_hz.is_empty() && known_within_hz.len() != hz.len() {
                 let says =
-                    format!("{} are given; allowed are as many as frequencies, {}", known_within_hz.len(), hz.len());
+                    format!("{} are given; allowed: as many as frequencies, {}", known_within_hz.len(), hz.len());
                 return refuse("known_within_hz", says);
             }
             let lines = hz.iter().zip(1..).enumerate().map(|(k, (f, i))| match known_within_hz.get(k) {

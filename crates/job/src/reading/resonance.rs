@@ -162,7 +162,7 @@ fn force(result: &Analysis, mut mates: std::ops::Range<usize>, own: &Cut, wish: 
                 Some(c) => Ok(Some(c)),
                 None => refuse(
                     "force_channel",
-                    format!("channel {channel} has no cut of this order; allowed is a channel of the result"),
+                    format!("channel {channel} has no cut of this order; allowed: a channel of the result"),
                 ),
             }
         }

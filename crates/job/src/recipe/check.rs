@@ -5,7 +5,7 @@ use crate::Refusal;
 use echo_signal::rotation::vold_kalman::MOST_TOGETHER;
 
 fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<(), Refusal> {
-    Err(Refusal::new(key, format!("{key} is {got}; allowed is {allowed}")))
+    Err(Refusal::new(key, format!("{key} must be {allowed}, not {got}")))
 }
 
 /// A band with both edges above 0 and ascending.
@@ -34,12 +34,12 @@ impl Recipe {
     pub(super) fn check(&self) -> Result<(), Refusal> {
         if let Some(c) = &self.channels {
             if c.is_empty() || c.contains(&0) {
-                return Err(Refusal::new("channels", "channels: allowed are one or more numbers from 1"));
+                return Err(Refusal::new("channels", "channels must be one or more numbers from 1"));
             }
             let mut seen = c.clone();
             seen.sort_unstable();
             if seen.windows(2).any(|w| w[0] == w[1]) {
-                return Err(Refusal::new("channels", "channels: a channel is named twice; allowed is each once"));
+                return Err(Refusal::new("channels", "channels: a channel is named twice; allowed: each once"));
             }
         }
         if let Some(s) = self.stretch
@@ -47,14 +47,14 @@ impl Recipe {
         {
             return Err(Refusal::new(
                 "stretch",
-                format!("stretch is {} to {} s; allowed is 0 or more, and an end after the start", s.from_s, s.to_s),
+                format!("stretch must be 0 or more, and an end after the start, not {} to {} s", s.from_s, s.to_s),
             ));
         }
         for s in &self.sensitivities {
             if !(s.value.is_finite() && s.value > 0.0) {
                 return Err(Refusal::new(
                     "sensitivities",
-                    format!("sensitivities: {} for channel {}; allowed is a number above 0", s.value, s.channel),
+                    format!("sensitivities: {} for channel {}; allowed: a number above 0", s.value, s.channel),
                 ));
             }
         }
@@ -129,7 +129,7 @@ impl Lens {
             Lens::Cross(c) => references(&c.reference.channels()),
             Lens::Response(r) => references(&r.reference.channels()),
             Lens::Envelope(e) => match e.band_hz {
-                None => Err(Refusal::new("band_hz", "band_hz is missing; allowed are a lower and an upper edge in Hz")),
+                None => Err(Refusal::new("band_hz", "band_hz is missing; allowed: a lower and an upper edge in Hz")),
                 Some(edges) => band("band_hz", edges),
             },
             Lens::Level(l) => band("band_hz", l.band_hz).and_then(|()| positive("interval_s", l.interval_s)),
@@ -196,13 +196,13 @@ fn follows(o: &OrderTrackRecipe) -> Result<(), Refusal> {
 
 fn references(all: &[u32]) -> Result<(), Refusal> {
     if all.is_empty() {
-        return Err(Refusal::new("reference", "reference names no channel; allowed are one or more numbers from 1"));
+        return Err(Refusal::new("reference", "reference names no channel; allowed: one or more numbers from 1"));
     }
     all.iter().try_for_each(|c| channel("reference", *c))?;
     let mut sorted = all.to_vec();
     sorted.sort_unstable();
     if sorted.windows(2).any(|w| w[0] == w[1]) {
-        return Err(Refusal::new("reference", "reference names a channel twice; allowed is each once"));
+        return Err(Refusal::new("reference", "reference names a channel twice; allowed: each once"));
     }
     Ok(())
 }

@@ -144,7 +144,7 @@ fn read<T: DeserializeOwned>(key: &str, value: Value) -> Result<T, Refusal> {
             (false, _) if inner.starts_with('[') => format!("{key}{inner}"),
             (false, _) => format!("{key}.{inner}"),
         };
-        let says = e.into_inner().to_string().replace(", expected", "; allowed is");
+        let says = e.into_inner().to_string().replace(", expected", "; allowed:");
         if let Some(missing) = says.strip_prefix("missing field `").and_then(|r| r.strip_suffix('`')) {
             let path = if path == "recipe" { missing.to_string() } else { format!("{path}.{missing}") };
             return Refusal::new(path.clone(), format!("{path} is missing"));
@@ -160,7 +160,7 @@ impl Recipe {
     /// One sentence naming the key and what is allowed.
     pub fn from_json(text: &str) -> Result<Recipe, Refusal> {
         let value: Value = serde_json::from_str(text).map_err(|e| {
-            Refusal::new("recipe", format!("recipe is not JSON: {e}; allowed is one object with a “lens”"))
+            Refusal::new("recipe", format!("recipe is not JSON: {e}; allowed: one object with a “lens”"))
         })?;
         Recipe::from_value(value)
     }
@@ -171,11 +171,11 @@ impl Recipe {
     /// One sentence naming the key and what is allowed.
     pub fn from_value(value: Value) -> Result<Recipe, Refusal> {
         let Value::Object(mut map) = value else {
-            return Err(Refusal::new("recipe", "recipe is not an object; allowed is one object with a “lens”"));
+            return Err(Refusal::new("recipe", "recipe is not an object; allowed: one object with a “lens”"));
         };
         let mut take = |key: &str| map.remove(key).filter(|v| !v.is_null());
         let lens = take("lens")
-            .ok_or_else(|| Refusal::new("lens", format!("lens is missing; allowed are {}", LENSES.join(", "))))?;
+            .ok_or_else(|| Refusal::new("lens", format!("lens is missing; allowed: {}", LENSES.join(", "))))?;
         let channels = take("channels").map(|v| read::<Vec<u32>>("channels", v)).transpose()?;
         let unit = take("unit").map(|v| read("unit", v)).transpose()?;
         let input_unit = take("input_unit").map(|v| read("input_unit", v)).transpose()?;
@@ -235,7 +235,7 @@ macro_rules! lenses {
             fn read(name: &Value, settings: Map<String, Value>) -> Result<Lens, Refusal> {
                 match name.as_str() {
                     $(Some($name) => Ok(Lens::$lens(read("", Value::Object(settings))?)),)*
-                    _ => Err(Refusal::new("lens", format!("lens is {name}; allowed are {}", LENSES.join(", ")))),
+                    _ => Err(Refusal::new("lens", format!("lens must be {}, not {name}", LENSES.join(", ")))),
                 }
             }
 

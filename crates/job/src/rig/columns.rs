@@ -3,9 +3,10 @@
 //! Screen, spreadsheet, comparison and undo all go through these texts, so a cell that is copied
 //! and pasted back is the same cell.
 
-use super::number::{plain, typed_number, typed_signed};
 use super::{Channel, Coupling};
 use crate::Refusal;
+use crate::entry::number::plain;
+use crate::entry::{Asked, read, typed_number};
 use crate::front_end::{FrontEnd, InputOffer};
 use crate::sensitivity::Sensitivity;
 use crate::unit::{Quantity, find_for};
@@ -192,7 +193,7 @@ fn on_or_off(t: &str) -> Result<bool, Refusal> {
     match t.to_lowercase().as_str() {
         "on" | "1" | "yes" | "true" | "x" => Ok(true),
         "off" | "0" | "no" | "false" | "" => Ok(false),
-        _ => Err(Refusal::new("on", format!("“{t}” is neither on nor off; allowed are on and off"))),
+        _ => Err(Refusal::new("on", format!("“{t}” is neither on nor off; allowed: on and off"))),
     }
 }
 
@@ -204,7 +205,7 @@ fn short(column: Column, t: &str) -> Result<String, Refusal> {
             C::Point => ("point", "the point"),
             _ => ("direction", "the direction"),
         };
-        return Err(Refusal::new(field, format!("{what} is longer than 80 characters; allowed are up to 80")));
+        return Err(Refusal::new(field, format!("{what} is longer than 80 characters; allowed: up to 80")));
     }
     Ok(t.to_string())
 }
@@ -214,7 +215,7 @@ fn quantity(t: &str) -> Result<Quantity, Refusal> {
     Quantity::ALL
         .into_iter()
         .find(|q| q.name() == t.to_lowercase())
-        .ok_or_else(|| Refusal::new("quantity", format!("quantity is “{t}”; allowed are {}", all())))
+        .ok_or_else(|| Refusal::new("quantity", format!("quantity must be {}, not “{t}”", all())))
 }
 
 fn coupling(t: &str, input: u16, offer: Option<&InputOffer>) -> Result<Coupling, Refusal> {
@@ -225,17 +226,12 @@ fn coupling(t: &str, input: u16, offer: Option<&InputOffer>) -> Result<Coupling,
         Some(c) => {
             Err(Refusal::new("coupling", format!("input {input} does not offer {}; it offers {}", c.name(), names())))
         }
-        None => Err(Refusal::new("coupling", format!("coupling is “{t}”; allowed are {}", names()))),
+        None => Err(Refusal::new("coupling", format!("coupling must be {}, not “{t}”", names()))),
     }
 }
 
 fn range(t: &str, input: u16, offer: Option<&InputOffer>) -> Result<f64, Refusal> {
-    let (value, unit) = typed_number("range", t)?;
-    let volts = match unit.as_str() {
-        "" | "V" => value,
-        "mV" => value * 1e-3,
-        other => return Err(Refusal::new("range_v", format!("range is in “{other}”; allowed are V and mV"))),
-    };
+    let volts = Asked::positive("the range", "V").number(t).map_err(|e| e.of("range_v"))?;
     match offer {
         Some(o) if !o.ranges_v.contains(&volts) => Err(Refusal::new("range_v", o.refused_range(input, volts))),
         _ => Ok(volts),
@@ -243,19 +239,15 @@ fn range(t: &str, input: u16, offer: Option<&InputOffer>) -> Result<f64, Refusal
 }
 
 fn high_pass(t: &str, input: u16, offer: Option<&InputOffer>) -> Result<f64, Refusal> {
-    let hz = if matches!(t.to_lowercase().as_str(), "off" | "none" | "" | "0") {
-        0.0
-    } else {
-        match typed_signed("high-pass", t)? {
-            (v, unit) if v >= 0.0 && (unit.is_empty() || unit.eq_ignore_ascii_case("hz")) => v,
-            _ => {
-                return Err(Refusal::new(
-                    "high_pass_hz",
-                    format!("high-pass is “{t}”; allowed is off or a corner in Hz"),
-                ));
-            }
-        }
+    let corner = Asked {
+        what: "the high-pass".into(),
+        unit: "Hz".into(),
+        low: Some(0.0),
+        words: vec!["off".into(), "none".into()],
+        ..Asked::default()
     };
+    let entry = if t.is_empty() { None } else { Some(read(t, &corner).map_err(|e| e.of("high_pass_hz"))?) };
+    let hz = entry.and_then(|e| e.values.first().copied()).unwrap_or(0.0);
     match offer {
         Some(o) if hz != 0.0 && !o.high_pass_hz.contains(&hz) => {
             Err(Refusal::new("high_pass_hz", o.refused_high_pass(input, hz)))

@@ -1,8 +1,8 @@
 //! Many cells changed at once: what is good is taken, what is refused says why and stays as it was.
 
-use super::number::typed_number;
 use super::{Channel, Column, Rig, nameless, used_twice};
 use crate::Refusal;
+use crate::entry::typed_number;
 use crate::front_end::FrontEnd;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -213,11 +213,7 @@ fn two_units(text: &str, column: &str) -> Option<Refusal> {
     (!unit.is_empty() && !column.trim().is_empty() && spelled(&unit) != spelled(column)).then(|| {
         Refusal::new(
             "sensitivity",
-            format!(
-                "sensitivity says “{}” and the column beside it {}; allowed is one unit",
-                text.trim(),
-                column.trim()
-            ),
+            format!("sensitivity says “{}” and the column beside it {}; allowed: one unit", text.trim(), column.trim()),
         )
     })
 }

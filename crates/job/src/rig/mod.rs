@@ -6,18 +6,15 @@
 //! | [`edit`] | many cells changed at once, differences, filling |
 //! | [`paste`] | a block of spreadsheet text turned into cells |
 //! | [`ranging`] | ranges that fit what was heard |
-//! | [`number`] | numbers the way they are typed |
 
 pub mod columns;
 pub mod edit;
-pub mod number;
 pub mod paste;
 pub mod ranging;
 
 pub use crate::coupling::Coupling;
 pub use columns::Column;
 pub use edit::{Cell, CellChanged, CellRefused, Edit, RowChange, differences};
-pub use number::typed_number;
 
 use crate::Refusal;
 use crate::dof::Dof;
@@ -201,9 +198,9 @@ impl Rig {
 }
 
 fn nameless(input: u16) -> Refusal {
-    Refusal::new("name", format!("input {input} is on and has no name; allowed is any name not used yet"))
+    Refusal::new("name", format!("input {input} is on and has no name; allowed: any name not used yet"))
 }
 
 fn used_twice(name: &str, by: u16) -> Refusal {
-    Refusal::new("name", format!("the name “{name}” is used by input {by}; allowed is any name not used yet"))
+    Refusal::new("name", format!("the name “{name}” is used by input {by}; allowed: any name not used yet"))
 }

@@ -53,7 +53,7 @@ pub fn grid(text: &str) -> Vec<Vec<String>> {
 pub fn cells(block: &[Vec<String>], place: &Place, rig: &Rig) -> Result<Vec<Cell>, Refusal> {
     let refuse = |says: String| Err(Refusal::new("paste", says));
     if block.iter().all(|r| r.iter().all(|c| c.trim().is_empty())) {
-        return refuse("there is nothing in it; allowed is a block of cells from a spreadsheet".into());
+        return refuse("there is nothing in it; allowed: a block of cells from a spreadsheet".into());
     }
     if block.len() > MOST_ROWS {
         return refuse(format!(
@@ -64,7 +64,7 @@ pub fn cells(block: &[Vec<String>], place: &Place, rig: &Rig) -> Result<Vec<Cell
     }
     if let Some(i) = block.iter().position(|r| r.len() != block[0].len()) {
         return refuse(format!(
-            "row {} has {} cells and row 1 has {}; allowed is a block whose rows are all as long",
+            "row {} has {} cells and row 1 has {}; allowed: a block whose rows are all as long",
             i + 1,
             block[i].len(),
             block[0].len()
@@ -100,7 +100,7 @@ fn headings(first: &[String]) -> Result<Option<Vec<Head>>, Refusal> {
         let heads: Vec<&str> = Column::SHEET.iter().map(|c| c.head()).collect();
         return Err(Refusal::new(
             "paste",
-            format!("the heading “{}” means no column; allowed are Input, {}", first[i].trim(), heads.join(", ")),
+            format!("the heading “{}” means no column; allowed: Input, {}", first[i].trim(), heads.join(", ")),
         ));
     }
     let heads: Vec<Head> = known.into_iter().flatten().collect();

@@ -37,7 +37,7 @@ pub fn ranged(
     headroom: f64,
 ) -> Result<Vec<Ranged>, Refusal> {
     if !(1.0..=100.0).contains(&headroom) {
-        return Err(Refusal::new("headroom", format!("headroom is {headroom}; allowed is 1 to 100 times the peak")));
+        return Err(Refusal::new("headroom", format!("headroom must be 1 to 100 times the peak, not {headroom}")));
     }
     let mut all = Vec::new();
     for c in rig.active() {

@@ -108,11 +108,11 @@ impl Tachometer {
             return wrong("the threshold is no number".into());
         }
         if !(self.hysteresis.is_finite() && self.hysteresis >= 0.0) {
-            return wrong(format!("the hysteresis is {}; allowed is 0 or more", self.hysteresis));
+            return wrong(format!("the hysteresis must be 0 or more, not {}", self.hysteresis));
         }
         let n = self.pulses_per_rev;
         if !(n.is_finite() && n > 0.0 && n <= 1e5) {
-            return wrong(format!("pulses a turn are {n}; allowed is above 0 and up to 100000"));
+            return wrong(format!("pulses/rev must be above 0 and up to 100000, not {n}"));
         }
         if (self.missing_teeth > 0 || self.uneven) && (n.fract() != 0.0 || n < 3.0) {
             return wrong(format!(
@@ -123,7 +123,7 @@ impl Tachometer {
             return wrong(format!("{} of {n} pulses are left out; at least two must remain", self.missing_teeth));
         }
         if !(0.0..=60.0).contains(&self.supply_v) {
-            return wrong(format!("the supply is {} V; allowed is 0 (none) to 60 V", self.supply_v));
+            return wrong(format!("the supply must be 0 (none) to 60 V, not {} V", self.supply_v));
         }
         Ok(())
     }

@@ -1,7 +1,7 @@
 //! Conditions: what must happen on a channel.
 
 use crate::Refusal;
-use crate::rig::number::plain;
+use crate::entry::number::plain;
 use crate::rig::{Channel, Rig};
 use crate::tacho::Tachometer;
 use crate::unit::{Quantity, find_for};
@@ -157,21 +157,23 @@ impl Condition {
         };
         let magnitude = |what: &str, level: f64| match level.is_finite() && level > 0.0 {
             true => Ok(()),
-            false => Err(Refusal::new("conditions", format!("the level on {what} is {level}; allowed is above 0"))),
+            false => Err(Refusal::new("conditions", format!("the level on {what} must be above 0, not {level}"))),
         };
         match self {
             Condition::Level { input, level, hysteresis, unit: u, .. } => {
                 unit(rig, *input, u)?;
                 if !(level.is_finite() && hysteresis.is_finite() && *hysteresis >= 0.0) {
                     return wrong(format!(
-                        "the level is {level} with hysteresis {hysteresis}; allowed are numbers, the hysteresis 0 or more"
+                        "the level must be a number and its hysteresis 0 or more, not {level} and {hysteresis}"
                     ));
                 }
             }
             Condition::Band { input, low, high, unit: u, .. } => {
                 unit(rig, *input, u)?;
                 if !(low.is_finite() && high.is_finite() && low < high) {
-                    return wrong(format!("the band is {low} to {high}; allowed is a lower end below the upper"));
+                    return wrong(format!(
+                        "the lower end of the band must be below the upper one, not {low} to {high}"
+                    ));
                 }
             }
             Condition::Digital { input, .. } => {
@@ -183,16 +185,18 @@ impl Condition {
             Condition::Pulse { tacho: t, every } => {
                 tacho(*t)?;
                 if *every == 0 {
-                    return wrong("every 0th pulse; allowed is 1 or more".into());
+                    return wrong("every 0th pulse; allowed: 1 or more".into());
                 }
             }
             Condition::Speed { tacho: t, from_rpm, to_rpm, every_rpm } => {
                 tacho(*t)?;
                 if !(*from_rpm >= 0.0 && from_rpm < to_rpm && to_rpm.is_finite()) {
-                    return wrong(format!("the window is {from_rpm} to {to_rpm} rpm; allowed is 0 or more, ascending"));
+                    return wrong(format!(
+                        "the window must be 0 rpm or more, the lower speed first, not {from_rpm} to {to_rpm} rpm"
+                    ));
                 }
                 if let Some(step) = every_rpm.filter(|s| !(s.is_finite() && *s > 0.0)) {
-                    return wrong(format!("every {step} rpm; allowed is above 0"));
+                    return wrong(format!("every {step} rpm; allowed: above 0"));
                 }
             }
             Condition::Angle { tacho: t, from_deg, to_deg, input, level, unit: u } => {
@@ -200,12 +204,12 @@ impl Condition {
                 unit(rig, *input, u)?;
                 magnitude(&rig.name_of(*input), *level)?;
                 if !((0.0..=360.0).contains(from_deg) && (0.0..=360.0).contains(to_deg)) {
-                    return wrong(format!("the window is {from_deg}° to {to_deg}°; allowed are 0° to 360°"));
+                    return wrong(format!("the window must be within 0° to 360°, not {from_deg}° to {to_deg}°"));
                 }
             }
             Condition::Axes { of } => {
                 if of.is_empty() {
-                    return wrong("no axis has a limit; allowed is one or more".into());
+                    return wrong("no axis has a limit; allowed: one or more".into());
                 }
                 for a in of {
                     unit(rig, a.input, &a.unit)?;

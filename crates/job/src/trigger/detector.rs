@@ -4,8 +4,8 @@ use super::condition::Condition;
 use super::edges::{BandEdge, LevelEdge, LogicEdge, Reached, SpeedWindow};
 use super::{Join, Trigger};
 use crate::Refusal;
+use crate::entry::number::plain;
 use crate::rig::Rig;
-use crate::rig::number::plain;
 use crate::tacho::{Tachometer, Turning};
 use crate::unit::find;
 
@@ -145,9 +145,9 @@ impl Detector {
                     Axis::Input(at, share) => format!(
                         "{} reached {} % of its limit",
                         self.names[at],
-                        plain(crate::rig::number::rounded(share * 100.0, 3))
+                        plain(crate::entry::number::rounded(share * 100.0, 3))
                     ),
-                    Axis::Rpm(rpm) => format!("{} rpm", plain(crate::rig::number::rounded(rpm, 4))),
+                    Axis::Rpm(rpm) => format!("{} rpm", plain(crate::entry::number::rounded(rpm, 4))),
                 };
                 match self.join {
                     Join::Any => {

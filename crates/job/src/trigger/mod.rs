@@ -83,14 +83,14 @@ impl Trigger {
         ];
         for (field, what, value, from, to) in bounds {
             if !(from..=to).contains(&value) {
-                return Err(Refusal::new(field, format!("{what} is {value} s; allowed is {from} to {to} s")));
+                return Err(Refusal::new(field, format!("{what} must be {from} to {to} s, not {value} s")));
             }
         }
         if self.takes == Some(0) {
-            return Err(Refusal::new("takes", "there are 0 takes; allowed is 1 or more, or no number"));
+            return Err(Refusal::new("takes", "there are 0 takes; allowed: 1 or more, or no number"));
         }
         if self.conditions.len() > MOST_CONDITIONS {
-            let says = format!("there are {} conditions; allowed are up to {MOST_CONDITIONS}", self.conditions.len());
+            let says = format!("there are {} conditions; allowed: up to {MOST_CONDITIONS}", self.conditions.len());
             return Err(Refusal::new("conditions", says));
         }
         self.conditions.iter().try_for_each(|c| c.check(rig, tachos))
@@ -104,7 +104,7 @@ impl Trigger {
             (Join::Any, _) => all.join(", or "),
             (Join::All, 1) => all[0].clone(),
             (Join::All, _) => {
-                format!("{}, all within {} s", all.join(", and "), crate::rig::number::plain(self.within_s))
+                format!("{}, all within {} s", all.join(", and "), crate::entry::number::plain(self.within_s))
             }
         }
     }

@@ -147,7 +147,7 @@ fn what_cannot_be_is_said() {
     s.hit(1, verdict(true)).unwrap();
     assert!(s.hit(1, verdict(true)).unwrap_err().says.contains("take 1 was told already"));
     assert_eq!(s.hits().len(), 1);
-    assert!(s.go_to(2).unwrap_err().says.contains("allowed are 1 to 2") && s.repeat(9).is_err());
+    assert!(s.go_to(2).unwrap_err().says.contains("allowed: 1 to 2") && s.repeat(9).is_err());
     s.go_to(1).unwrap();
     assert_eq!(s.accept().unwrap(), HitHeard::PointDone, "it was of the first point");
     assert_eq!((s.takes_of(0), s.takes_of(1)), (vec![1], vec![]));

@@ -127,7 +127,7 @@ fn an_envelope_shows_the_rate_of_the_bursts() {
     assert!(a.traces[0].real().iter().all(|v| *v >= 0.0));
     assert_eq!(
         refusal(r#"{"lens": "envelope"}"#, &mut s).1,
-        "band_hz is missing; allowed are a lower and an upper edge in Hz"
+        "band_hz is missing; allowed: a lower and an upper edge in Hz"
     );
     assert_eq!(refusal(r#"{"lens": "envelope", "band_hz": [500, 100]}"#, &mut s).0, "band_hz");
 }

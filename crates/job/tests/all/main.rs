@@ -4,6 +4,7 @@
 
 mod common;
 mod corpus;
+mod entry;
 mod gaps;
 mod impact;
 mod lenses;

@@ -113,8 +113,8 @@ fn what_is_wrong_is_said_with_where() {
         assert!(parts.iter().all(|p| says.contains(p)), "{text}: {says}");
     }
     // Brackets without end cost a sentence, not the stack.
-    assert!(refused(&"(".repeat(900)).contains("brackets within each other"));
-    assert!(refused(&"-".repeat(900)).contains("signs within each other"));
+    assert!(refused(&"(".repeat(900)).contains("brackets may stand up to"));
+    assert!(refused(&"-".repeat(900)).contains("signs may stand up to"));
 }
 
 #[test]

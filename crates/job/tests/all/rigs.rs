@@ -84,7 +84,7 @@ fn what_an_input_does_not_offer_is_refused_with_what_it_does() {
     for (input, change, says) in [
         (1, RowChange::of(Column::RangeV, "3"), "0.1, 1, 5, 10 V"),
         (1, RowChange::of(Column::RangeV, "500 mV"), "0.1, 1, 5, 10 V"),
-        (1, RowChange::of(Column::RangeV, "5 A"), "allowed are V and mV"),
+        (1, RowChange::of(Column::RangeV, "5 A"), "is a current, the range is a voltage; use V, mV, µV or kV"),
         (2, RowChange::of(Column::Coupling, "iepe"), "it offers DC, AC"),
     ] {
         let refused = r.changed(input, &change, Some(&f)).unwrap_err();

@@ -3,9 +3,10 @@
 use crate::common::channel;
 use echo_job::analysis::{Memory, Provenance, analyze};
 use echo_job::caution::{Facts, LevelSeen, check};
+use echo_job::entry::typed_number;
 use echo_job::plan::{Length, Plan};
 use echo_job::recipe::Recipe;
-use echo_job::rig::{Column, Coupling, Rig, RowChange, typed_number};
+use echo_job::rig::{Column, Coupling, Rig, RowChange};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::{Quantity, find};
 use proptest::prelude::*;

@@ -2,11 +2,12 @@
 //! cautions that always answer, fits that find what was put in.
 
 use echo_job::caution::{Facts, LevelSeen, check};
+use echo_job::entry::number::{plain, rounded};
+use echo_job::entry::{typed_number, typed_signed};
 use echo_job::reference::{Pair, fit, tone};
 use echo_job::rig::edit::counted_on;
-use echo_job::rig::number::{plain, rounded, typed_signed};
 use echo_job::rig::paste::{self, Place, grid};
-use echo_job::rig::{Channel, Column, Rig, RowChange, differences, typed_number};
+use echo_job::rig::{Channel, Column, Rig, RowChange, differences};
 use echo_job::sensitivity::{Sensitivity, allowed};
 use echo_job::unit::Quantity;
 use proptest::prelude::*;

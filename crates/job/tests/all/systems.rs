@@ -82,7 +82,9 @@ fn a_rig_covers_what_is_connected_and_says_what_is_not() {
     for (text, hz) in [("10 Hz", 10.0), ("1", 1.0), ("off", 0.0), ("0", 0.0), ("", 0.0)] {
         assert_eq!(set(text).rig.channels[0].high_pass_hz, hz, "{text}");
     }
-    for (text, word) in [("3 Hz", "it offers off, 1, 10 Hz"), ("10 V", "off or a corner"), ("-1", "off or a corner")] {
+    for (text, word) in
+        [("3 Hz", "it offers off, 1, 10 Hz"), ("10 V", "is a voltage"), ("-1", "must be 0 Hz or more, or “off”")]
+    {
         assert!(set(text).refused[0].says.contains(word), "{text}: {:?}", set(text).refused);
     }
 }

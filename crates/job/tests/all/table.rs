@@ -112,7 +112,7 @@ fn two_units_for_one_sensitivity_are_not_guessed() {
     let r = rig(2);
     let cells = [Cell::new(1, Column::SensitivityUnit, "mV/(m/s²)"), Cell::new(1, Column::Sensitivity, "100 mV/g")];
     let edit = r.edited(&cells, None);
-    assert!(edit.refused[0].says.contains("allowed is one unit"), "{:?}", edit.refused);
+    assert!(edit.refused[0].says.contains("allowed: one unit"), "{:?}", edit.refused);
     let same = [Cell::new(1, Column::SensitivityUnit, "mV/(m/s^2)"), Cell::new(1, Column::Sensitivity, "10 mV/(m/s²)")];
     assert!(r.edited(&same, None).refused.is_empty());
 }

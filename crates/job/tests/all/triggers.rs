@@ -169,15 +169,12 @@ fn conditions_that_cannot_be_are_refused() {
     for (c, word) in [
         (level(9, 1.0, Edge::Rising), "does not have"),
         (Condition::Level { input: 1, level: 1.0, hysteresis: -1.0, unit: g(), edge: Edge::Rising }, "hysteresis"),
-        (
-            Condition::Level { input: 1, level: 1.0, hysteresis: 0.0, unit: "N".into(), edge: Edge::Rising },
-            "allowed are",
-        ),
+        (Condition::Level { input: 1, level: 1.0, hysteresis: 0.0, unit: "N".into(), edge: Edge::Rising }, "allowed:"),
         (Condition::Band { input: 1, low: 2.0, high: 1.0, unit: g(), way: Way::Leaving }, "below the upper"),
         (Condition::Digital { input: 1, edge: Edge::Rising }, "is voltage"),
         (Condition::Pulse { tacho: 4, every: 1 }, "no tachometer"),
         (Condition::Pulse { tacho: 5, every: 0 }, "1 or more"),
-        (Condition::Speed { tacho: 5, from_rpm: 9.0, to_rpm: 3.0, every_rpm: None }, "ascending"),
+        (Condition::Speed { tacho: 5, from_rpm: 9.0, to_rpm: 3.0, every_rpm: None }, "the lower speed first"),
         (Condition::Speed { tacho: 5, from_rpm: 3.0, to_rpm: 9.0, every_rpm: Some(0.0) }, "above 0"),
         (Condition::Angle { tacho: 5, from_deg: -3.0, to_deg: 9.0, input: 1, level: 1.0, unit: g() }, "0° to 360°"),
         (Condition::Axes { of: vec![] }, "one or more"),

@@ -275,8 +275,8 @@ fn what_cannot_be_is_refused_by_name() {
     let new = |hz: &[f64], o: usize, r: usize, v: &[Complex64]| {
         FrfMatrix::new(hz.to_vec(), o, r, Motion::Receptance, v.to_vec()).unwrap_err().to_string()
     };
-    assert!(new(&hz, 0, 1, &values).contains("outputs is 0"));
-    assert!(new(&hz, 2, 0, &values).contains("references is 0"));
+    assert!(new(&hz, 0, 1, &values).contains("outputs must be"));
+    assert!(new(&hz, 2, 0, &values).contains("references must be"));
     assert!(new(&hz, 3, 1, &values).contains("lines × outputs × references, 300"));
     assert!(new(&[2.0, 1.0], 1, 1, &values[..2]).contains("each above the last"));
     assert!(new(&[-1.0, 1.0], 1, 1, &values[..2]).contains("from 0 Hz"));
@@ -293,7 +293,7 @@ fn what_cannot_be_is_refused_by_name() {
     assert!(refused(&|s| s.max_order = 60).contains("122 lines or more; this one has 81"));
     assert!(refused(&|s| s.band_hz = (50.0, 20.0)).contains("the lower first"));
     assert!(refused(&|s| s.band_hz = (200.0, 300.0)).contains("this one has 0"));
-    assert!(refused(&|s| s.mac = 0.0).contains("mac is 0"));
+    assert!(refused(&|s| s.mac = 0.0).contains("mac must be"));
     let pole =
         |n: usize| Pole { lambda: Complex64::new(-1.0, 300.0), participation: vec![Complex64::new(1.0, 0.0); n] };
     let band = (10.0, 90.0);

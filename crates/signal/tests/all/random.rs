@@ -203,7 +203,7 @@ fn points_count_as_one_and_what_cannot_be_is_refused() {
         Control::new(&profile(), plant, s, level).unwrap_err().to_string()
     };
     let same = |_: &mut ControlSettings| {};
-    assert!(refused(&|s| s.gain = 0.0, &plant, 0.0).contains("gain is 0"));
+    assert!(refused(&|s| s.gain = 0.0, &plant, 0.0).contains("gain must be"));
     assert!(refused(&|s| s.step_db = 30.0, &plant, 0.0).contains("up to 20 dB"));
     assert!(refused(&|s| s.drive_rms_v = f64::NAN, &plant, 0.0).contains("above 0 V"));
     assert!(refused(&same, &plant, 3.0).contains("-60 to 0 dB"));

@@ -29,7 +29,7 @@ const USUAL_MEANS: usize = 16;
 fn edges_of(key: &'static str, edges: Vec<f64>) -> Result<Classes, AnalysisError> {
     Classes::new(edges).map_err(|e| match e {
         SignalError::Argument { got, allowed, .. } => {
-            Refusal::new(key, format!("{key} is {got}; allowed is {allowed}")).into()
+            Refusal::new(key, format!("{key} must be {allowed}, not {got}")).into()
         }
         other => other.into(),
     })

@@ -115,5 +115,5 @@ fn caution(rule: CautionRule, channel: Option<u32>, says: String) -> ResultCauti
 }
 
 fn refuse<T>(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<T, AnalysisError> {
-    Err(Refusal::new(key, format!("{key} is {got}; allowed is {allowed}")).into())
+    Err(Refusal::new(key, format!("{key} must be {allowed}, not {got}")).into())
 }

@@ -34,7 +34,7 @@ pub fn orbit(s: &OrbitRecipe, view: &mut View<'_>, progress: Progress<'_>) -> Re
         return Err(Refusal::new("channels", says).into());
     };
     if x.unit != y.unit {
-        let says = format!("the channels are in {} and {}; allowed is one unit", x.unit, y.unit);
+        let says = format!("the channels are in {} and {}; allowed: one unit", x.unit, y.unit);
         return Err(Refusal::new("channels", says).into());
     }
     let rate = view.rate();

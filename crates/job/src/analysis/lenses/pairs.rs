@@ -106,7 +106,7 @@ fn formed(
         Some(Quantity::Acceleration) => Motion::Accelerance,
         _ => {
             let says = format!(
-                "form is {quantity}, and channel {} is in {}; allowed are channels of motion, or form measured",
+                "form {quantity} needs channels of motion, and channel {} is in {}; choose others, or form measured",
                 c.number,
                 shown(&c.unit)
             );

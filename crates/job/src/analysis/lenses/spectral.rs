@@ -195,7 +195,7 @@ pub fn envelope(s: &EnvelopeRecipe, view: &mut View<'_>, progress: Progress<'_>)
     let (rate, from_s, n) = (view.rate(), view.start_s(), view.len());
     let settings = settings(&s.blocks(), rate);
     let Some([lo, hi]) = s.band_hz else {
-        return Err(Refusal::new("band_hz", "band_hz is missing; allowed are a lower and an upper edge in Hz").into());
+        return Err(Refusal::new("band_hz", "band_hz is missing; allowed: a lower and an upper edge in Hz").into());
     };
     let (_, whole) = view.held(progress)?;
     let analytic = Analytic::new(whole.first().map_or(0, Vec::len))?;

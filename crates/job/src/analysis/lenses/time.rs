@@ -21,7 +21,7 @@ pub fn waveform(s: &WaveformSettings, view: &mut View<'_>, progress: Progress<'_
         if n * channels.len() > MOST_VALUES {
             return Err(Refusal::new(
                 "reduce",
-                format!("the stretch has {} values; without reduction allowed are up to {MOST_VALUES}, or set reduce to minmax", n * channels.len()),
+                format!("the stretch has {} values; without reduction up to {MOST_VALUES} are allowed; or set reduce to minmax", n * channels.len()),
             ).into());
         }
         let mut values = vec![vec![f64::NAN; n]; channels.len()];
@@ -84,7 +84,7 @@ pub fn statistics(
                 return Err(Refusal::new(
                     "interval_s",
                     format!(
-                        "interval_s is {t}; allowed is {} (one sample) to {} (the stretch)",
+                        "interval_s must be {} (one sample) to {} (the stretch), not {t}",
                         1.0 / rate,
                         n as f64 / rate
                     ),

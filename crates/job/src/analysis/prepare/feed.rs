@@ -60,7 +60,7 @@ impl View<'_> {
         Err(Refusal::new(
             "stretch",
             format!(
-                "the stretch has {held} values that have to be held at once; allowed are {MOST_HELD}: a shorter stretch, fewer channels, or no preparation"
+                "the stretch has {held} values that have to be held at once; allowed: {MOST_HELD}: a shorter stretch, fewer channels, or no preparation"
             ),
         ))
     }
@@ -194,8 +194,7 @@ impl View<'_> {
             return Err(Refusal::new("stretch", says).into());
         }
         if self.between_gaps().len() > 1 {
-            let says =
-                "this lens looks at one stretch as a whole; allowed is one take, or takes that follow each other";
+            let says = "this lens looks at one stretch as a whole; allowed: one take, or takes that follow each other";
             return Err(Refusal::new("takes", says).into());
         }
         let channels = self.channels.clone();

@@ -77,7 +77,7 @@ impl<'a> View<'a> {
             None => (1..=count as u32).filter(|n| !against.contains(n)).collect(),
         };
         if numbers.is_empty() && !matches!(recipe.lens, Lens::Speed(_)) {
-            let says = format!("channels leaves none besides the {key}; allowed are other channels of 1 to {count}");
+            let says = format!("channels leaves none besides the {key}; allowed: other channels of 1 to {count}");
             return Err(Refusal::new("channels", says).into());
         }
         let (from, to) = stretch(recipe.stretch, &info)?;

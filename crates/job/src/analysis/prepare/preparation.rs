@@ -25,7 +25,7 @@ impl Preparation {
         if piece.samples.is_empty() {
             let (start_s, end_s) = trimmed(&self.steps);
             let says = format!(
-                "{start_s} s at the start and {end_s} s at the end are trimmed; allowed is less than the stretch or a piece of it between gaps"
+                "{start_s} s at the start and {end_s} s at the end are trimmed; allowed: less than the stretch or a piece of it between gaps"
             );
             return Err(Refusal::new("prepare", says).into());
         }

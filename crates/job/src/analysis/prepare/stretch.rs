@@ -40,7 +40,7 @@ pub(super) fn between(
     let mut inside: Vec<(u64, u64)> =
         taken.map(|t| (t.from.max(from), (t.from + t.samples).min(to))).filter(|(a, b)| a < b).collect();
     if inside.is_empty() {
-        return Err(Refusal::new("takes", "none of the named takes lies in the stretch; allowed are takes that do"));
+        return Err(Refusal::new("takes", "none of the named takes lies in the stretch; allowed: takes that do"));
     }
     inside.sort_unstable();
     let (mut at, mut out) = (from, Vec::new());

@@ -136,7 +136,7 @@ fn after_steps(steps: &[Step], unit: &str, factor: f64) -> Result<(String, f64),
             2 => "m/s²",
             _ => {
                 let says = format!(
-                    "prepare makes of {unit} what is no displacement, velocity or acceleration; allowed are steps that stay among these"
+                    "prepare makes of {unit} what is no displacement, velocity or acceleration; allowed: steps that stay among these"
                 );
                 return Err(Refusal::new("prepare", says));
             }

@@ -2,8 +2,8 @@
 
 use super::Rule;
 use crate::caution::{Caution, Facts, found_in_plan};
+use crate::entry::number::{plain, rounded};
 use crate::plan::Plan;
-use crate::rig::number::{plain, rounded};
 
 pub(super) const RULE: Rule =
     Rule { name: "band_of_interest", looks_for: "a rate too low for the frequency that matters", look };

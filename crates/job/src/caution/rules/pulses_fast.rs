@@ -2,8 +2,8 @@
 
 use super::Rule;
 use crate::caution::{Caution, Facts, found_in_plan};
+use crate::entry::number::{plain, rounded};
 use crate::plan::Plan;
-use crate::rig::number::{plain, rounded};
 use crate::tacho::Tachometer;
 use crate::trigger::Condition;
 

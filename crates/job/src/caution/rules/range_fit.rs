@@ -37,7 +37,7 @@ fn one(c: &Channel, facts: &Facts) -> Option<Caution> {
         (
             format!(
                 "Input {label} uses {} % of its range",
-                crate::rig::number::plain(crate::rig::number::rounded(share * 100.0, 2))
+                crate::entry::number::plain(crate::entry::number::rounded(share * 100.0, 2))
             ),
             format!("A range of {fitting} V leaves four times the room it needs and less noise."),
             fitting,

@@ -2,8 +2,8 @@
 
 use super::Rule;
 use crate::caution::{Caution, Facts, found_in_plan};
+use crate::entry::number::{plain, rounded};
 use crate::rig::Channel;
-use crate::rig::number::{plain, rounded};
 use std::collections::BTreeMap;
 
 pub(super) const RULE: Rule =

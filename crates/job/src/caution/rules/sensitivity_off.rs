@@ -2,7 +2,7 @@
 
 use super::Rule;
 use crate::caution::{Caution, Facts, found};
-use crate::rig::number::plain;
+use crate::entry::number::plain;
 use crate::rig::{Cell, Channel, Column};
 use crate::sensitivity::Sensitivity;
 use crate::sensor::family;
@@ -65,14 +65,16 @@ fn one(c: &Channel, facts: &Facts) -> Option<Caution> {
     } else {
         (ratio, format!("Input {label} has {:.2} times the usual sensitivity", ratio))
     };
-    let right = plain(crate::rig::number::rounded(c.sensitivity.value / factor, 4));
+    let right = plain(crate::entry::number::rounded(c.sensitivity.value / factor, 4));
     let wrongly = if ratio > 1.0 {
-        format!("{} times too small", plain(crate::rig::number::rounded(ratio, 3)))
+        format!("{} times too small", plain(crate::entry::number::rounded(ratio, 3)))
     } else {
-        format!("{} times too large", plain(crate::rig::number::rounded(1.0 / ratio, 3)))
+        format!("{} times too large", plain(crate::entry::number::rounded(1.0 / ratio, 3)))
     };
-    let why =
-        format!("{} times {whose}; every level would be read {wrongly}.", plain(crate::rig::number::rounded(ratio, 3)));
+    let why = format!(
+        "{} times {whose}; every level would be read {wrongly}.",
+        plain(crate::entry::number::rounded(ratio, 3))
+    );
     let caution = found(RULE.name, c, guess, why);
     Some(
         caution.with_fix(
