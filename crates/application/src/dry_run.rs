@@ -63,7 +63,7 @@ fn processor_s() -> f64 {
 /// What is asked is not allowed, it cannot be done now, or the database is away.
 pub async fn run(app: &App, d: DryRun) -> Result<Reserve> {
     if !(1.0..=600.0).contains(&d.seconds) {
-        return Err(Refusal::new("seconds", format!("a dry run of {} s; allowed are 1 to 600 s", d.seconds)).into());
+        return Err(Refusal::new("seconds", format!("a dry run of {} s; allowed: 1 to 600 s", d.seconds)).into());
     }
     let setup = app.setup().ok_or_else(|| Error::conflict("no campaign is chosen"))?;
     let plan = Plan {

@@ -59,13 +59,13 @@ pub fn encoder(app: &App, r: EncoderRead) -> Result<EncoderBody> {
         1 => Multiple::X1,
         2 => Multiple::X2,
         4 => Multiple::X4,
-        m => return Err(Refusal::new("multiple", format!("{m} edges a line; allowed are 1, 2 and 4")).into()),
+        m => return Err(Refusal::new("multiple", format!("{m} edges a line; allowed: 1, 2 and 4")).into()),
     };
     if !(1..=100_000).contains(&r.lines) {
-        return Err(Refusal::new("lines", format!("{} lines a turn; allowed are 1 to 100000", r.lines)).into());
+        return Err(Refusal::new("lines", format!("{} lines a turn; allowed: 1 to 100000", r.lines)).into());
     }
     if !(0.05..=8.0).contains(&r.seconds) {
-        return Err(Refusal::new("seconds", format!("{} s are read; allowed are 0.05 to 8 s", r.seconds)).into());
+        return Err(Refusal::new("seconds", format!("{} s are read; allowed: 0.05 to 8 s", r.seconds)).into());
     }
     let (a, rate) = last(app, r.a, r.seconds)?;
     let (b, _) = last(app, r.b, r.seconds)?;

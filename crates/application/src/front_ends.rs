@@ -67,7 +67,7 @@ pub async fn test(app: &App, request: TestRequest) -> Result<Vec<TestBody>> {
     }
     if all.is_empty() {
         return Err(
-            Refusal::new("inputs", "no input is left to test; allowed are inputs of the connected front end").into()
+            Refusal::new("inputs", "no input is left to test; allowed: inputs of the connected front end").into()
         );
     }
     Ok(all)
@@ -140,7 +140,7 @@ pub struct OutputRequest {
 /// What is asked is not allowed, it cannot be done now, or the database is away.
 pub async fn output(app: &App, unit: usize, to: OutputRequest) -> Result<()> {
     if let Some(s) = to.lease_s.filter(|s| !(0.5..=60.0).contains(s)) {
-        return Err(Refusal::new("lease_s", format!("the lease is {s} s; allowed are 0.5 to 60 s")).into());
+        return Err(Refusal::new("lease_s", format!("the lease must be 0.5 to 60 s, not {s} s")).into());
     }
     let lease = to.lease_s.filter(|_| to.peak_v > 0.0).map(Duration::from_secs_f64);
     // Leased before it drives, so that it ends though nobody hears that it has begun.

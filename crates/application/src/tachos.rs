@@ -77,7 +77,7 @@ pub fn now(app: &App, tacho: &Tachometer, seconds: f64) -> Result<(PulseReading,
 /// What is asked is not allowed, it cannot be done now, or the database is away.
 pub fn read(app: &App, r: TachoRead) -> Result<TachoBody> {
     if !(0.05..=8.0).contains(&r.seconds) {
-        return Err(Refusal::new("seconds", format!("{} s are read; allowed are 0.05 to 8 s", r.seconds)).into());
+        return Err(Refusal::new("seconds", format!("{} s are read; allowed: 0.05 to 8 s", r.seconds)).into());
     }
     let mut tacho = r.tacho;
     let (mut reading, samples) = now(app, &tacho, r.seconds)?;
@@ -85,7 +85,7 @@ pub fn read(app: &App, r: TachoRead) -> Result<TachoBody> {
         let (threshold, hysteresis) = reading.fitting.ok_or_else(|| {
             Error::conflict("no pulses are heard, so no threshold can be found; turn the shaft, check the supply")
         })?;
-        let round = |x: f64| echo_job::rig::number::rounded(x, 3);
+        let round = |x: f64| echo_job::entry::number::rounded(x, 3);
         (tacho.threshold, tacho.hysteresis) = (round(threshold), round(hysteresis));
         reading = tacho.read(&samples, app.capture.live().rate_hz());
     }

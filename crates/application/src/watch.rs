@@ -2,9 +2,8 @@
 
 use crate::App;
 use chrono::{DateTime, Utc};
-use echo_job::rig::number::{plain, rounded};
+use echo_job::entry::number::{plain, rounded};
 use echo_job::watch::{Guard, Watched, Zone};
-use echo_store::state::AlarmZone;
 use serde::Serialize;
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
@@ -101,10 +100,9 @@ pub async fn watch(app: App) {
             let unit = setup.rig.channel(m.input).map_or(String::new(), |c| m.unit(c));
             if let Some(zone) = value.and_then(|v| f.guard.step(&f.watched, v, at_s)) {
                 f.since = Utc::now();
-                let (word, says) = told(&f.watched, zone, value.unwrap_or(f64::NAN), &unit);
-                if let Err(e) =
-                    app.store.write_alarm(setup.campaign, &watched, word, value.unwrap_or(f64::NAN), &says).await
-                {
+                let value = value.unwrap_or(f64::NAN);
+                let says = told(&f.watched, zone, value, &unit);
+                if let Err(e) = app.store.write_alarm(setup.campaign, &watched, zone.into(), value, &says).await {
                     tracing::warn!("an alarm could not be written: {e}");
                 }
             }
@@ -140,12 +138,12 @@ pub async fn watch(app: App) {
     }
 }
 
-fn told(w: &Watched, zone: Zone, value: f64, unit: &str) -> (AlarmZone, String) {
+fn told(w: &Watched, zone: Zone, value: f64, unit: &str) -> String {
     let value = plain(rounded(value, 3));
     let level = |l: Option<f64>| plain(l.unwrap_or(f64::NAN));
     match zone {
-        Zone::Limit => (AlarmZone::Limit, format!("{value} {unit}, over the limit of {}", level(w.limit))),
-        Zone::Caution => (AlarmZone::Caution, format!("{value} {unit}, over the caution of {}", level(w.caution))),
-        Zone::Good => (AlarmZone::Good, format!("{value} {unit}, good again")),
+        Zone::Limit => format!("{value} {unit}, over the limit of {}", level(w.limit)),
+        Zone::Caution => format!("{value} {unit}, over the caution of {}", level(w.caution)),
+        Zone::Good => format!("{value} {unit}, good again"),
     }
 }

@@ -5,11 +5,13 @@ use chrono::{DateTime, Utc};
 use echo_job::recipe::Tacho;
 use echo_job::rig::Column;
 use echo_job::sensitivity::Sensitivity;
+use serde::Serialize;
 use serde_json::Value;
 use sqlx::PgConnection;
+use utoipa::ToSchema;
 
 /// An entry of a run that was put right.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Correction {
     /// Channel of the run; none for the tachometer.
     pub channel: Option<i16>,
@@ -19,7 +21,8 @@ pub struct Correction {
     pub before: String,
     /// What stands there since.
     pub after: String,
-    /// The column or the tachometer.
+    /// The column or the tachometer, for the program.
+    #[serde(skip)]
     pub body: Value,
     /// Why.
     pub reason: String,
@@ -38,7 +41,7 @@ pub enum NewCorrection {
     Tacho(Tacho, String, String),
 }
 
-async fn corrected(
+async fn write_calibration(
     on: &mut PgConnection,
     run: i64,
     channel: i16,
@@ -86,7 +89,7 @@ impl Store {
         who: &str,
     ) -> Result<()> {
         let mut connection = self.pool().acquire().await?;
-        corrected(&mut connection, run, channel, sensitivity, (reason, who)).await
+        write_calibration(&mut connection, run, channel, sensitivity, (reason, who)).await
     }
 
     /// Puts an entry right, and with a quantity its sensitivity: both, or neither.
@@ -126,7 +129,7 @@ impl Store {
         .execute(&mut *tx)
         .await?;
         if let (Some(channel), Some(sensitivity)) = (channel, sensitivity) {
-            corrected(&mut tx, run, channel, sensitivity, (reason, who)).await?;
+            write_calibration(&mut tx, run, channel, sensitivity, (reason, who)).await?;
         }
         tx.commit().await?;
         Ok(())

@@ -93,10 +93,10 @@ impl From<sqlx::Error> for StoreError {
             sqlx::Error::RowNotFound => StoreError::Missing("the row".into()),
             // A zero byte in a text, as it is or escaped in JSON.
             sqlx::Error::Database(d) if matches!(d.code().as_deref(), Some("22021" | "22P05")) => {
-                StoreError::Refused("a text holds a zero byte; allowed is any text without one".into())
+                StoreError::Refused("a text holds a zero byte; allowed: any text without one".into())
             }
             sqlx::Error::Database(d) if d.is_unique_violation() => {
-                StoreError::Refused("that name is used already; allowed is one not used yet".into())
+                StoreError::Refused("that name is used already; allowed: one not used yet".into())
             }
             sqlx::Error::Database(d) if d.is_foreign_key_violation() => {
                 // What it would belong to: the constraint is named after the table and the column.
@@ -150,9 +150,8 @@ impl Store {
     /// # Errors
     /// [`StoreError::Refused`] when `url` is not a PostgreSQL address.
     pub fn lazy(url: &str) -> Result<Store> {
-        let wrong = |says: String| {
-            StoreError::Refused(format!("DATABASE_URL {says}; allowed is postgres://user@host:port/name"))
-        };
+        let wrong =
+            |says: String| StoreError::Refused(format!("DATABASE_URL {says}; allowed: postgres://user@host:port/name"));
         if !(url.starts_with("postgres://") || url.starts_with("postgresql://")) {
             return Err(wrong("is no PostgreSQL address".into()));
         }
@@ -193,7 +192,7 @@ impl Store {
         }
         let told = |v: Option<i64>| v.map_or("none".to_string(), |v| v.to_string());
         let says = format!("its tables are of version {}, this program knows {}", told(there), told(known));
-        Err(StoreError::Refused(format!("{says}; allowed is a program of the same version as its server")))
+        Err(StoreError::Refused(format!("{says}; allowed: a program of the same version as its server")))
     }
 
     /// Asks whether the database answers.

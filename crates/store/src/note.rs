@@ -2,9 +2,11 @@
 
 use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
+use serde::Serialize;
+use utoipa::ToSchema;
 
 /// A note on a curve.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Note {
     /// Key.
     pub id: i64,

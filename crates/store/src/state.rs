@@ -1,5 +1,6 @@
 //! Words that stand for where something is, as the database and the page have them.
 
+use echo_job::watch::Zone;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -88,6 +89,16 @@ words! {
         Caution => "caution",
         /// Over the limit.
         Limit => "limit",
+    }
+}
+
+impl From<Zone> for AlarmZone {
+    fn from(zone: Zone) -> Self {
+        match zone {
+            Zone::Good => AlarmZone::Good,
+            Zone::Caution => AlarmZone::Caution,
+            Zone::Limit => AlarmZone::Limit,
+        }
     }
 }
 

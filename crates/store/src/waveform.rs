@@ -237,7 +237,7 @@ impl Store {
     ) -> Result<Vec<Overview>> {
         if to <= from || points == 0 {
             return Err(StoreError::Refused(format!(
-                "a stretch from sample {from} to {to} in {points} points; allowed is an end after the start and a point or more"
+                "a stretch from sample {from} to {to} in {points} points; allowed: an end after the start and a point or more"
             )));
         }
         let mut drawing = Drawing::new(channels, (from, to), points);

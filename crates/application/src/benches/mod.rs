@@ -108,7 +108,7 @@ impl Bench {
     fn check(&self) -> std::result::Result<(), Refusal> {
         let wrong = |says: String| Err(Refusal::new("panes", says));
         if self.panes.len() > MOST {
-            return wrong(format!("the bench has {} displays; allowed are up to {MOST}", self.panes.len()));
+            return wrong(format!("the bench has {} displays; allowed: up to {MOST}", self.panes.len()));
         }
         for p in &self.panes {
             if !fits([p.x, p.y, p.w, p.h]) {
@@ -135,7 +135,7 @@ impl Bench {
 fn named(name: &str) -> std::result::Result<&str, Refusal> {
     let name = name.trim();
     if name.is_empty() || name.chars().count() > 40 {
-        return Err(Refusal::new("name", format!("the bench is called “{name}”; allowed are 1 to 40 characters")));
+        return Err(Refusal::new("name", format!("the bench is called “{name}”; allowed: 1 to 40 characters")));
     }
     Ok(name)
 }

@@ -66,7 +66,7 @@ pub async fn benches(app: &App, id: i64) -> Result<Vec<KeptStudyBench>> {
 pub async fn keep_bench(app: &App, id: i64, name: String, bench: StudyBench) -> Result<()> {
     let name = named(&name)?;
     if bench.panels.len() > 24 {
-        let says = format!("the bench has {} lenses; allowed are up to 24", bench.panels.len());
+        let says = format!("the bench has {} lenses; allowed: up to 24", bench.panels.len());
         return Err(Refusal::new("panels", says).into());
     }
     for p in &bench.panels {

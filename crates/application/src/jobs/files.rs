@@ -1,9 +1,10 @@
 //! Exports and reports as jobs, and the files they give.
 
-use super::{ExportFormat, JobKey, Stands, Wish, begin, stands};
+use super::{ExportFormat, JobKey, Stands, Wish, begin, known};
 use crate::{Error, Result};
 use echo_store::Store;
-use echo_store::job::PartKey;
+use echo_store::job::{JobPart, PartKey};
+use echo_store::state::PartState;
 use std::time::Duration;
 
 /// How often a file that is waited for is looked at.
@@ -58,9 +59,13 @@ pub async fn report(store: &Store, campaign: i64, who: &str) -> Result<JobKey> {
 /// # Errors
 /// There is none of that key, it is not made yet, or the database is away.
 pub async fn file(store: &Store, job: i64) -> Result<JobFile> {
-    let part = store.job_parts(job).await?.swap_remove(0);
+    made(store, job, store.job_parts(job).await?.swap_remove(0)).await
+}
+
+/// The file of the only part of a job.
+async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
     let key = PartKey { job, place: part.place };
-    let wish: Wish = serde_json::from_value(part.wish.clone())?;
+    let (wish, stands) = known(part)?;
     let (name, kind) = match wish {
         Wish::Export { run_id, format } => {
             let (ending, kind) = format.told();
@@ -69,7 +74,7 @@ pub async fn file(store: &Store, job: i64) -> Result<JobFile> {
         Wish::Report => ("report.pdf".into(), "application/pdf"),
         Wish::Result { .. } => return Err(Error::missing(&format!("a file of job {job}"))),
     };
-    match stands(part)?.stands {
+    match stands {
         Stands::Done { .. } => Ok(JobFile { store: store.clone(), key, piece: 0, name, kind }),
         Stands::Refused { says } => Err(Error::conflict(says)),
         Stands::Stopped => Err(Error::Stopped),
@@ -96,9 +101,9 @@ pub async fn awaited(store: &Store, job: JobKey) -> Result<JobFile> {
     let mut unless = Unless(Some((store.clone(), job.id)));
     loop {
         let part = store.job_parts(job.id).await?.swap_remove(0);
-        if !matches!(stands(part)?.stands, Stands::Waiting | Stands::Going { .. }) {
+        if !matches!(part.state, PartState::Waiting | PartState::Going) {
             unless.0 = None;
-            return file(store, job.id).await;
+            return made(store, job.id, part).await;
         }
         tokio::time::sleep(LOOK).await;
     }

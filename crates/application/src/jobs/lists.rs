@@ -43,7 +43,7 @@ pub async fn begin(store: &Store, id: i64, who: &str, new: NewList) -> Result<Jo
         let recipe = Recipe::from_value(recipe)?;
         let name = new.name.trim();
         if name.is_empty() || name.chars().count() > 80 {
-            return Err(Refusal::new("name", "a result is kept under a name; allowed are 1 to 80 characters").into());
+            return Err(Refusal::new("name", "a result is kept under a name; allowed: 1 to 80 characters").into());
         }
         let known: Vec<i64> = store.runs(id).await?.into_iter().map(|r| r.id).collect();
         if let Some(run) = new.runs.iter().find(|r| !known.contains(r)) {
@@ -66,7 +66,7 @@ pub async fn begin(store: &Store, id: i64, who: &str, new: NewList) -> Result<Jo
         wishes.push(Wish::Result { run_id, name: k.name.clone(), recipe, numbered_as: None });
     }
     if wishes.is_empty() || wishes.len() > MOST {
-        let says = format!("{} results are asked for; allowed are 1 to {MOST}", wishes.len());
+        let says = format!("{} results are asked for; allowed: 1 to {MOST}", wishes.len());
         return Err(Refusal::new("runs", says).into());
     }
     super::begin(store, id, &wishes, who).await

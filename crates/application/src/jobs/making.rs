@@ -59,10 +59,7 @@ async fn kept(
     who: &str,
 ) -> Result<i64> {
     let run = desk.store.run(run).await?;
-    let recipe = match numbered_as.filter(|of| *of != run.id) {
-        Some(of) => numbered(desk, recipe, of, run.id).await?,
-        None => recipe,
-    };
+    let recipe = numbered(desk, recipe, numbered_as, run.id).await?;
     // Counted before: what is put right while it is made counts as later.
     let corrected = desk.store.corrected(run.id).await?;
     let result = make(desk, &run, recipe, watched).await?;

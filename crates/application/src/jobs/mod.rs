@@ -130,8 +130,8 @@ impl Wish {
     }
 }
 
-fn stands(p: JobPart) -> Result<PartBody> {
-    let wish: Wish = serde_json::from_value(p.wish)?;
+/// What a part is to make, and where it stands.
+fn known(p: JobPart) -> Result<(Wish, Stands)> {
     let stands = match p.state {
         PartState::Waiting => Stands::Waiting,
         PartState::Going => Stands::Going { share: p.share, worker: p.worker },
@@ -139,6 +139,11 @@ fn stands(p: JobPart) -> Result<PartBody> {
         PartState::Refused => Stands::Refused { says: p.says },
         PartState::Stopped => Stands::Stopped,
     };
+    Ok((serde_json::from_value(p.wish)?, stands))
+}
+
+fn told(p: JobPart) -> Result<PartBody> {
+    let (wish, stands) = known(p)?;
     Ok(PartBody { run_id: wish.run(), name: wish.name(), stands })
 }
 
@@ -157,7 +162,7 @@ pub(crate) async fn begin(store: &Store, campaign: i64, wishes: &[Wish], who: &s
 /// # Errors
 /// There is none of that key, or the database is away.
 pub async fn read(store: &Store, job: i64) -> Result<Vec<PartBody>> {
-    store.job_parts(job).await?.into_iter().map(stands).collect()
+    store.job_parts(job).await?.into_iter().map(told).collect()
 }
 
 /// Stops a job; what is made already stays.
@@ -187,7 +192,7 @@ mod tests {
         let wish = json!({ "make": "result", "run_id": 3, "name": "mesh", "recipe": recipe, "numbered_as": null });
         let says = "that run has no channel “mast”".to_string();
         let worker = "worker on deck".to_string();
-        stands(JobPart { place: 1, wish, state, share: 0.5, says, result_id: Some(9), worker }).unwrap()
+        super::told(JobPart { place: 1, wish, state, share: 0.5, says, result_id: Some(9), worker }).unwrap()
     }
 
     #[test]

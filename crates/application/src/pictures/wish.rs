@@ -25,11 +25,11 @@ impl Shown {
     pub fn read(text: &str) -> Result<Shown, String> {
         let shown: Shown = serde_json::from_str(text).map_err(|e| e.to_string())?;
         if shown.panes.len() > MOST_PANES {
-            return Err(format!("{} displays are wished for; allowed are up to {MOST_PANES}", shown.panes.len()));
+            return Err(format!("{} displays are wished for; allowed: up to {MOST_PANES}", shown.panes.len()));
         }
         let inputs = shown.panes.iter().map(|p| p.of.inputs().len()).max().unwrap_or(0);
         if inputs > MOST_INPUTS {
-            return Err(format!("a display of {inputs} inputs; allowed are up to {MOST_INPUTS}"));
+            return Err(format!("a display of {inputs} inputs; allowed: up to {MOST_INPUTS}"));
         }
         Ok(shown)
     }
@@ -189,8 +189,8 @@ mod tests {
             json!({ "panes": (0..count).map(pane).collect::<Vec<_>>() }).to_string()
         };
         assert_eq!(Shown::read(&of(64)).unwrap().panes.len(), 64);
-        assert_eq!(Shown::read(&of(10_000)).unwrap_err(), "10000 displays are wished for; allowed are up to 64");
+        assert_eq!(Shown::read(&of(10_000)).unwrap_err(), "10000 displays are wished for; allowed: up to 64");
         let wide = json!({ "panes": [{ "pane": 1, "show": "numbers", "inputs": vec![1; 600], "seconds": 1.0 }] });
-        assert!(Shown::read(&wide.to_string()).unwrap_err().contains("600 inputs; allowed are up to 512"));
+        assert!(Shown::read(&wide.to_string()).unwrap_err().contains("600 inputs; allowed: up to 512"));
     }
 }

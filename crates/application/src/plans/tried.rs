@@ -70,7 +70,7 @@ pub async fn tried(desk: &Desk, t: TriggerTried) -> Result<TryAnswer> {
         return Err(Refusal::new("conditions", "there is no condition to try; add one first").into());
     }
     if let Some(s) = t.duration_s.filter(|s| !(s.is_finite() && *s > 0.0)) {
-        return Err(Refusal::new("duration_s", format!("a take of {s} s; allowed is above 0")).into());
+        return Err(Refusal::new("duration_s", format!("a take of {s} s; allowed: above 0")).into());
     }
     let run = desk.store.run(t.run_id).await?;
     let channels = calibrated(&desk.store, t.run_id).await?;

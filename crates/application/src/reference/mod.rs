@@ -57,7 +57,7 @@ pub async fn read(app: &App, r: ReadRequest) -> Result<ReadAnswer> {
     let reference = r.reference_input.map(|i| row(app, i)).transpose()?;
     if let Some(other) = reference.as_ref().filter(|o| o.quantity != checked.quantity || o.input == checked.input) {
         let says = format!(
-            "input {} measures {} and input {} {}; allowed is another input of the same quantity",
+            "input {} measures {} and input {} {}; allowed: another input of the same quantity",
             checked.input,
             checked.quantity.name(),
             other.input,

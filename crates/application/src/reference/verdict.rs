@@ -75,7 +75,7 @@ pub async fn judge(app: &App, who: &str, v: Judgement) -> Result<Judged> {
         let s = &fit.sensitivity;
         let cells = [
             Cell::new(v.input, Column::SensitivityUnit, s.unit.clone()),
-            Cell::new(v.input, Column::Sensitivity, echo_job::rig::number::plain(s.value)),
+            Cell::new(v.input, Column::Sensitivity, echo_job::entry::number::plain(s.value)),
         ];
         let turn = app.turn().await;
         write(

@@ -39,17 +39,17 @@ const MOST_LINES: usize = 1_500;
 impl ReportBody {
     pub(crate) fn check(&self) -> std::result::Result<(), Refusal> {
         if self.title.trim().is_empty() {
-            return Err(Refusal::new("title", "the title is empty; allowed is any text"));
+            return Err(Refusal::new("title", "the title is empty; allowed: any text"));
         }
         let (title, length) = (self.title.chars().count(), self.findings.chars().count());
         if title > LONGEST_TITLE {
-            let says = format!("the title has {title} characters; allowed are up to {LONGEST_TITLE}");
+            let says = format!("the title has {title} characters; allowed: up to {LONGEST_TITLE}");
             return Err(Refusal::new("title", says));
         }
         let lines = self.findings.lines().count();
         if length > LONGEST_FINDINGS || lines > MOST_LINES {
             let says = format!(
-                "the findings have {length} characters in {lines} lines; allowed are up to {LONGEST_FINDINGS} in {MOST_LINES}"
+                "the findings have {length} characters in {lines} lines; allowed: up to {LONGEST_FINDINGS} in {MOST_LINES}"
             );
             return Err(Refusal::new("findings", says));
         }

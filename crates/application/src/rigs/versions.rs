@@ -62,7 +62,7 @@ async fn find(app: &App, id: i64, which: Which) -> Result<Rig> {
     match (which.version, which.kept) {
         (Some(v), None) => Ok(app.store.rig_at(id, v).await?),
         (None, Some(k)) => Ok(app.store.kept_rig(k).await?),
-        _ => Err(Refusal::new("version", "which rig is not told; allowed is either version or kept").into()),
+        _ => Err(Refusal::new("version", "which rig is not told; allowed: either version or kept").into()),
     }
 }
 
@@ -135,7 +135,7 @@ pub struct RigName {
 pub async fn keep(app: &App, id: i64, who: &str, to: RigName) -> Result<RigBody> {
     let name = to.name.trim().to_string();
     if name.is_empty() || name.chars().count() > 80 {
-        return Err(Refusal::new("name", "a kept rig needs a name; allowed are 1 to 80 characters").into());
+        return Err(Refusal::new("name", "a kept rig needs a name; allowed: 1 to 80 characters").into());
     }
     let mut v = app.store.rig(id).await?;
     v.rig.name.clone_from(&name);

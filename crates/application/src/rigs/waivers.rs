@@ -31,7 +31,7 @@ pub async fn waive(app: &App, id: i64, who: &str, w: WaiverRequest) -> Result<Ri
         Some(reason) if reason.chars().count() < 3 => {
             return Err(Refusal::new(
                 "reason",
-                "a reason is missing; allowed is a sentence a colleague understands next month",
+                "a reason is missing; allowed: a sentence a colleague understands next month",
             )
             .into());
         }

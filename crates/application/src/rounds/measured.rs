@@ -97,7 +97,7 @@ fn drawn(points: &[Option<(i32, i32)>], factor: f64, name: &str, unit: &str) -> 
         let _ = write!(path, "M{x} {:.1}V{:.1}", y(p.1), y(p.0) + 0.6);
     }
     let escaped = name.replace('&', "&amp;").replace('<', "&lt;");
-    let most = echo_job::rig::number::plain(echo_job::rig::number::rounded(peak * factor.abs(), 3));
+    let most = echo_job::entry::number::plain(echo_job::entry::number::rounded(peak * factor.abs(), 3));
     format!(
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {w} {h}\"><title>{escaped}, up to {most} {unit}</title><path d=\"{path}\" stroke=\"#10263b\" fill=\"none\"/></svg>"
     )

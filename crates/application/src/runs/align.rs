@@ -7,6 +7,7 @@ use crate::{Desk, Error, Result};
 use echo_job::Refusal;
 use echo_job::align::same_speed;
 use echo_job::analysis::Analysis;
+use echo_job::recipe::Recipe;
 use echo_store::run::Run;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -73,11 +74,11 @@ pub async fn align(desk: &Desk, id: i64, q: AlignQuery) -> Result<AlignBody> {
 }
 
 fn none(field: &str, run: i32, what: &str) -> Error {
-    Refusal::new(field, format!("run {run} has {what}; allowed is another way to lay the runs over each other")).into()
+    Refusal::new(field, format!("run {run} has {what}; allowed: another way to lay the runs over each other")).into()
 }
 
 async fn speed_of(desk: &Desk, run: &Run) -> Result<Arc<Analysis>> {
     let tacho = tacho_of(desk, run).await?.ok_or_else(|| none("speed", run.number, "no tachometer"))?;
-    let recipe = serde_json::json!({ "lens": "speed", "tacho": tacho });
+    let recipe = Recipe::from_value(serde_json::json!({ "lens": "speed", "tacho": tacho }))?;
     analysed(desk, run.id, recipe, &Arc::new(Watched::default())).await
 }

@@ -1,13 +1,14 @@
 //! Runs as they are told: channels, gaps, takes, marks, what was put right.
 
 use super::computed::{RunMath, math_of};
-use super::marks::{MarkBody, NoteBody};
-use super::setting_right::CorrectionBody;
-use super::source::calibrated;
+use super::marks::MarkBody;
+use super::source::{calibrated, length};
 use crate::{Desk, Result};
 use chrono::{DateTime, Utc};
 use echo_job::rig::Channel;
 use echo_job::sensitivity::Sensitivity;
+use echo_store::correction::Correction;
+use echo_store::note::Note;
 use echo_store::run::Run;
 use echo_store::state::RunState;
 use serde::Serialize;
@@ -18,6 +19,8 @@ use utoipa::ToSchema;
 pub struct RunBody {
     /// Key.
     pub id: i64,
+    /// The campaign it belongs to.
+    pub campaign_id: i64,
     /// Number within the campaign.
     pub number: i32,
     /// What it is called.
@@ -49,6 +52,7 @@ impl From<Run> for RunBody {
         RunBody {
             duration_s: r.samples as f64 / r.sample_rate_hz,
             id: r.id,
+            campaign_id: r.campaign_id,
             number: r.number,
             kind: r.kind,
             state: r.state,
@@ -118,11 +122,11 @@ pub struct RunDetail {
     /// Marks.
     pub marks: Vec<MarkBody>,
     /// Notes on its curves.
-    pub notes: Vec<NoteBody>,
+    pub notes: Vec<Note>,
     /// Computed channels of the campaign as this run has them.
     pub math: Vec<RunMath>,
     /// What was put right beside sensitivities, oldest first.
-    pub corrections: Vec<CorrectionBody>,
+    pub corrections: Vec<Correction>,
 }
 
 /// A capture inside a run.
@@ -186,7 +190,7 @@ pub async fn one(desk: &Desk, id: i64) -> Result<RunDetail> {
         number: t.number,
         trigger_s: t.trigger_sample as f64 / rate,
         from_s: t.first_sample as f64 / rate,
-        length_s: t.samples.map_or(i64::MAX, |n| n).min(run.samples - t.first_sample).max(0) as f64 / rate,
+        length_s: length(&t, &run) as f64 / rate,
         says: t.says,
     });
     let takes = takes.collect();
@@ -198,8 +202,8 @@ pub async fn one(desk: &Desk, id: i64) -> Result<RunDetail> {
         at: m.at,
     });
     let marks = marks.collect();
-    let notes = desk.store.notes(id).await?.into_iter().map(NoteBody::from).collect();
-    let corrections = desk.store.corrections(id).await?.into_iter().map(CorrectionBody::from).collect();
+    let notes = desk.store.notes(id).await?;
+    let corrections = desk.store.corrections(id).await?;
     let math = math_of(desk, &run).await?;
     Ok(RunDetail { run: run.into(), channels, gaps, takes, marks, notes, math, corrections })
 }

@@ -1,8 +1,8 @@
 //! The takes of a run, read as events.
 
-use super::source::{calibrated, length};
+use super::source::{calibrated, length, one_of};
 use super::takes::each;
-use crate::{Desk, Error, Result};
+use crate::{Desk, Result};
 use echo_job::Refusal;
 use echo_job::event::{Event, EventSettings, event};
 use serde::{Deserialize, Serialize};
@@ -71,14 +71,10 @@ pub async fn events(desk: &Desk, id: i64, request: EventsRequest) -> Result<Even
     if !(1..=6).contains(&request.channels.len()) {
         return Err(Refusal::new("channels", "an event has 1 to 6 axes").into());
     }
-    let mut axes = Vec::new();
-    for channel in &request.channels {
-        let found = all.iter().find(|c| c.channel == *channel);
-        axes.push(found.ok_or_else(|| Error::missing(&format!("channel {channel} of this run")))?);
-    }
+    let axes = request.channels.iter().map(|c| one_of(&all, *c)).collect::<Result<Vec<_>>>()?;
     let unit = axes[0].recorded.row.unit.clone();
     if let Some(other) = axes.iter().find(|c| c.recorded.row.unit != unit) {
-        let says = format!("the axes are in {unit} and {}; allowed is one unit", other.recorded.row.unit);
+        let says = format!("the axes are in {unit} and {}; allowed: one unit", other.recorded.row.unit);
         return Err(Refusal::new("channels", says).into());
     }
     let rate = run.sample_rate_hz;

@@ -40,7 +40,7 @@ pub struct NewMark {
 pub fn word(says: &str) -> std::result::Result<&str, Refusal> {
     let says = says.trim();
     if says.is_empty() || says.chars().count() > 200 {
-        return Err(Refusal::new("says", "a mark needs a word; allowed are 1 to 200 characters"));
+        return Err(Refusal::new("says", "a mark needs a word; allowed: 1 to 200 characters"));
     }
     Ok(says)
 }
@@ -53,7 +53,7 @@ pub async fn mark(desk: &Desk, id: i64, who: &str, m: NewMark) -> Result<()> {
     let run = desk.store.run(id).await?;
     let end_s = run.samples as f64 / run.sample_rate_hz;
     if !(0.0..=end_s).contains(&m.at_s) {
-        return Err(Refusal::new("at_s", format!("{} s is not in the run; allowed are 0 to {end_s} s", m.at_s)).into());
+        return Err(Refusal::new("at_s", format!("{} s is not in the run; allowed: 0 to {end_s} s", m.at_s)).into());
     }
     let sample = (m.at_s * run.sample_rate_hz).round() as i64;
     desk.store.mark(id, sample, word(&m.says)?, who).await?;
@@ -67,45 +67,6 @@ pub async fn mark(desk: &Desk, id: i64, who: &str, m: NewMark) -> Result<()> {
 pub async fn unmark(desk: &Desk, id: i64, mark: i64) -> Result<()> {
     desk.store.unmark(id, mark).await?;
     Ok(())
-}
-
-/// A note on a curve.
-#[derive(Serialize, ToSchema)]
-pub struct NoteBody {
-    /// Key.
-    pub id: i64,
-    /// Lens it was set on.
-    pub lens: String,
-    /// Axis along which its place is told.
-    pub axis: String,
-    /// The place.
-    pub place: f64,
-    /// Unit of the place.
-    pub unit: String,
-    /// Channel of the curve.
-    pub channel: Option<i16>,
-    /// The words.
-    pub says: String,
-    /// Who set it.
-    pub who: String,
-    /// When.
-    pub at: DateTime<Utc>,
-}
-
-impl From<Note> for NoteBody {
-    fn from(n: Note) -> Self {
-        NoteBody {
-            id: n.id,
-            lens: n.lens,
-            axis: n.axis,
-            place: n.place,
-            unit: n.unit,
-            channel: n.channel,
-            says: n.says,
-            who: n.who,
-            at: n.at,
-        }
-    }
 }
 
 /// A note that is to be set.
@@ -134,7 +95,7 @@ pub struct NewNote {
 /// What is asked is not allowed, or the database is away.
 pub async fn note(desk: &Desk, id: i64, who: &str, n: NewNote) -> Result<()> {
     if !LENSES.contains(&n.lens.as_str()) {
-        let says = format!("lens is “{}”; allowed are {}", n.lens, LENSES.join(", "));
+        let says = format!("lens must be {1}, not “{0}”", n.lens, LENSES.join(", "));
         return Err(Refusal::new("lens", says).into());
     }
     if !n.place.is_finite() || n.axis.trim().is_empty() || n.axis.len() > 40 || n.unit.len() > 40 {

@@ -38,7 +38,7 @@ pub struct NewMath {
 /// What is asked is not allowed, or the database is away.
 pub async fn save_math(app: &App, id: i64, who: &str, new: NewMath) -> Result<()> {
     if new.channels.len() > 64 {
-        let says = format!("{} computed channels; allowed are up to 64", new.channels.len());
+        let says = format!("{} computed channels; allowed: up to 64", new.channels.len());
         return Err(Refusal::new("math", says).into());
     }
     let known: Vec<Known> = match new.run {

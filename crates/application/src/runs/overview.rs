@@ -1,8 +1,8 @@
 //! A stretch of a run in points, and the peaks of its takes.
 
-use super::source::calibrated;
+use super::source::{calibrated, one_of};
 use super::takes::each;
-use crate::{Desk, Error, Result};
+use crate::{Desk, Result};
 use echo_job::Refusal;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -35,8 +35,7 @@ const MOST_TAKES: usize = 500;
 pub async fn take_peaks(desk: &Desk, id: i64, q: OneChannel) -> Result<Vec<TakePeak>> {
     let run = desk.store.run(id).await?;
     let all = calibrated(&desk.store, id).await?;
-    let channel = all.iter().find(|c| c.channel == q.channel);
-    let channel = channel.ok_or_else(|| Error::missing(&format!("channel {} of this run", q.channel)))?;
+    let channel = one_of(&all, q.channel)?;
     let mut peaks = Vec::new();
     let mut takes = desk.store.takes(id).await?;
     takes.truncate(MOST_TAKES);
@@ -73,11 +72,11 @@ pub async fn overview(desk: &Desk, id: i64, q: OverviewQuery) -> Result<Vec<u8>>
     let run = desk.store.run(id).await?;
     let channels: Vec<i16> =
         q.channels.split(',').map(|c| c.trim().parse()).collect::<std::result::Result<_, _>>().map_err(|_| {
-            Refusal::new("channels", format!("channels is “{}”; allowed are numbers with commas between", q.channels))
+            Refusal::new("channels", format!("channels must be numbers with commas between, not “{}”", q.channels))
         })?;
     let points = q.points.unwrap_or(1000);
     if !(1..=10_000).contains(&points) {
-        return Err(Refusal::new("points", format!("points is {points}; allowed are 1 to 10000")).into());
+        return Err(Refusal::new("points", format!("points must be 1 to 10000, not {points}")).into());
     }
     let sample = |s: f64| (s * run.sample_rate_hz).round() as i64;
     let from = sample(q.from_s.unwrap_or(0.0)).max(0);

@@ -47,10 +47,10 @@ pub struct ReadingBody {
 /// What is asked is not allowed, or the database is away.
 pub async fn readings(desk: &Desk, id: i64, request: ReadingsRequest) -> Result<Vec<ReadingBody>> {
     if request.asks.len() > 50 {
-        let says = format!("{} are asked; allowed are up to 50 at once", request.asks.len());
+        let says = format!("{} are asked; allowed: up to 50 at once", request.asks.len());
         return Err(Refusal::new("asks", says).into());
     }
-    let result = analysed(desk, id, request.recipe, &Arc::new(Watched::default())).await?;
+    let result = analysed(desk, id, Recipe::from_value(request.recipe)?, &Arc::new(Watched::default())).await?;
     let asks: Vec<(usize, Ask)> = request.asks.into_iter().map(|a| (a.trace, a.ask)).collect();
     // A fit takes a while, which the other requests are not to wait for.
     let read = tokio::task::spawn_blocking(move || read_all(&result, &asks));

@@ -50,13 +50,7 @@ pub async fn make(desk: &Desk, run: &Run, recipe: Recipe, watched: &Arc<Watched>
 ///
 /// # Errors
 /// As [`make`]; a run without samples.
-pub async fn analysed(
-    desk: &Desk,
-    id: i64,
-    recipe: serde_json::Value,
-    watched: &Arc<Watched>,
-) -> Result<Arc<Analysis>> {
-    let recipe = Recipe::from_value(recipe)?;
+pub async fn analysed(desk: &Desk, id: i64, recipe: Recipe, watched: &Arc<Watched>) -> Result<Arc<Analysis>> {
     let run = desk.store.run(id).await?;
     if run.samples == 0 {
         return Err(Error::conflict(format!("run {} holds no samples yet; wait until it has ended", run.number)));
@@ -95,13 +89,7 @@ pub struct ResultQuery {
 pub async fn sent(desk: &Desk, id: i64, q: ResultQuery, recipe: serde_json::Value) -> Result<Analysis> {
     let watched = Arc::new(Watched::default());
     let _held = q.watch.as_deref().filter(|w| w.len() <= 80).map(|w| desk.going.begin(w, &watched));
-    let recipe = match q.numbered_as.filter(|of| *of != id) {
-        Some(of) => {
-            let moved = numbered(desk, Recipe::from_value(recipe)?, of, id).await?;
-            serde_json::to_value(moved)?
-        }
-        None => recipe,
-    };
+    let recipe = numbered(desk, Recipe::from_value(recipe)?, q.numbered_as, id).await?;
     let result = analysed(desk, id, recipe, &watched).await?;
     let part = match (q.low, q.high) {
         (None, None) => Analysis::clone(&result),
@@ -113,10 +101,13 @@ pub async fn sent(desk: &Desk, id: i64, q: ResultQuery, recipe: serde_json::Valu
     })
 }
 
-/// The recipe as this run takes it, where it was written for the channels of another one.
+/// The recipe as a run takes it, where it was written for the channels of another one.
 ///
 /// # Errors
 /// A channel this run does not have.
-pub async fn numbered(desk: &Desk, recipe: Recipe, from: i64, to: i64) -> Result<Recipe> {
-    Ok(recipe.for_channels(&names_of(desk, from).await?, &names_of(desk, to).await?)?)
+pub async fn numbered(desk: &Desk, recipe: Recipe, of: Option<i64>, run: i64) -> Result<Recipe> {
+    match of.filter(|of| *of != run) {
+        Some(of) => Ok(recipe.for_channels(&names_of(desk, of).await?, &names_of(desk, run).await?)?),
+        None => Ok(recipe),
+    }
 }

@@ -1,22 +1,22 @@
 //! What was entered wrong, put right after the fact: sensitivities, cells of the rig, the tachometer.
 //! The old value stays readable, and results made before are told as stale.
 
-use super::source::calibrated;
+use super::source::{calibrated, one_of};
 use super::turning::tacho_of;
-use crate::{Desk, Error, Result};
-use chrono::{DateTime, Utc};
+use crate::{Desk, Result};
 use echo_job::Refusal;
+use echo_job::entry::typed_number;
 use echo_job::recipe::{Recipe, SlopeName, Tacho};
-use echo_job::rig::{Column, typed_number};
+use echo_job::rig::Column;
 use echo_job::sensitivity::Sensitivity;
-use echo_store::correction::{Correction as Stored, NewCorrection};
-use serde::{Deserialize, Serialize};
+use echo_store::correction::NewCorrection;
+use serde::Deserialize;
 use utoipa::ToSchema;
 
 /// A sensitivity put right.
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
-pub struct Correction {
+pub struct SensitivityRight {
     /// The sensitivity as typed, with or without its unit.
     pub sensitivity: String,
     /// Why; not empty.
@@ -26,8 +26,7 @@ pub struct Correction {
 fn reason(text: &str) -> std::result::Result<&str, Refusal> {
     let text = text.trim();
     if text.is_empty() || text.chars().count() > 400 {
-        let says =
-            "the reason is empty or long; allowed is a sentence of up to 400 characters on why the value changes";
+        let says = "the reason is empty or long; allowed: a sentence of up to 400 characters on why the value changes";
         return Err(Refusal::new("reason", says));
     }
     Ok(text)
@@ -37,13 +36,10 @@ fn reason(text: &str) -> std::result::Result<&str, Refusal> {
 ///
 /// # Errors
 /// What is asked is not allowed, or the database is away.
-pub async fn sensitivity(desk: &Desk, id: i64, channel: i16, who: &str, c: Correction) -> Result<()> {
+pub async fn sensitivity(desk: &Desk, id: i64, channel: i16, who: &str, c: SensitivityRight) -> Result<()> {
     let reason = reason(&c.reason)?;
     let all = calibrated(&desk.store, id).await?;
-    let now = all
-        .iter()
-        .find(|x| x.channel == channel)
-        .ok_or_else(|| Error::missing(&format!("channel {channel} of this run")))?;
+    let now = one_of(&all, channel)?;
     let (value, unit) = typed_number("sensitivity", &c.sensitivity)?;
     let unit = if unit.is_empty() { now.sensitivity.unit.clone() } else { unit };
     let sensitivity = Sensitivity::new(value, &unit, now.recorded.row.quantity)?;
@@ -79,17 +75,14 @@ pub async fn cell(desk: &Desk, id: i64, channel: i16, who: &str, c: CellRight) -
     if !CORRECTABLE.contains(&c.column) {
         let allowed: Vec<&str> = CORRECTABLE.iter().map(|c| c.head()).collect();
         let says = format!(
-            "{} was a setting of the front end while it recorded; allowed are {}",
+            "{} was a setting of the front end while it recorded; allowed: {}",
             c.column.head(),
             allowed.join(", ")
         );
         return Err(Refusal::new("column", says).into());
     }
     let all = calibrated(&desk.store, id).await?;
-    let now = all
-        .iter()
-        .find(|x| x.channel == channel)
-        .ok_or_else(|| Error::missing(&format!("channel {channel} of this run")))?;
+    let now = one_of(&all, channel)?;
     let mut row = now.recorded.row.clone();
     row.sensitivity = now.sensitivity.clone();
     let before = c.column.text(&row);
@@ -101,7 +94,7 @@ pub async fn cell(desk: &Desk, id: i64, channel: i16, who: &str, c: CellRight) -
     if c.column == Column::Name
         && let Some(other) = all.iter().find(|x| x.channel != channel && x.recorded.row.name == after)
     {
-        let says = format!("channel {} has that name; allowed is one not used yet", other.channel);
+        let says = format!("channel {} has that name; allowed: one not used yet", other.channel);
         return Err(Refusal::new("text", says).into());
     }
     let mut sensitivity = None;
@@ -162,12 +155,12 @@ pub async fn tacho(desk: &Desk, id: i64, who: &str, t: TachoRight) -> Result<()>
         found.map(|c| c.recorded.row.unit.clone())
     };
     let Some(unit) = unit_of(&t.tacho) else {
-        let says = format!("channel {} is not in this run; allowed are 1 to {}", t.tacho.channel, all.len());
+        let says = format!("channel {} is not in this run; allowed: 1 to {}", t.tacho.channel, all.len());
         return Err(Refusal::new("tacho.channel", says).into());
     };
     let pulses = t.tacho.pulses_per_rev;
     if !(pulses.is_finite() && pulses > 0.0 && pulses <= 1e5) {
-        let says = format!("{pulses} pulses a turn; allowed is above 0 and up to 100000");
+        let says = format!("{pulses} pulses a turn; allowed: above 0 and up to 100000");
         return Err(Refusal::new("tacho.pulses_per_rev", says).into());
     }
     let before = match tacho_of(desk, &run).await? {
@@ -179,39 +172,6 @@ pub async fn tacho(desk: &Desk, id: i64, who: &str, t: TachoRight) -> Result<()>
         return Err(Refusal::new("tacho", "the tachometer is set so already").into());
     }
     Ok(desk.store.put_right(id, &NewCorrection::Tacho(t.tacho, before, after), None, reason, who).await?)
-}
-
-/// An entry that was put right.
-#[derive(Serialize, ToSchema)]
-pub struct CorrectionBody {
-    /// Channel of the run; none for the tachometer.
-    pub channel: Option<i16>,
-    /// The column, or “tachometer”.
-    pub field: String,
-    /// What stood there.
-    pub before: String,
-    /// What stands there since.
-    pub after: String,
-    /// Why.
-    pub reason: String,
-    /// By whom.
-    pub who: String,
-    /// When.
-    pub at: DateTime<Utc>,
-}
-
-impl From<Stored> for CorrectionBody {
-    fn from(c: Stored) -> Self {
-        CorrectionBody {
-            channel: c.channel,
-            field: c.field,
-            before: c.before,
-            after: c.after,
-            reason: c.reason,
-            who: c.who,
-            at: c.at,
-        }
-    }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! A stored run as a source of samples in engineering units.
 
+use crate::Error;
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo, SourceTake};
 use echo_job::rig::Column;
@@ -60,6 +61,15 @@ pub async fn calibrated(store: &Store, run: i64) -> echo_store::Result<Vec<Calib
             Calibrated { channel: recorded.channel, recorded, sensitivity, factor }
         })
         .collect())
+}
+
+/// A channel among those of a run.
+///
+/// # Errors
+/// It is not in this run.
+pub fn one_of(all: &[Calibrated], channel: i16) -> crate::Result<&Calibrated> {
+    let found = all.iter().find(|c| c.channel == channel);
+    found.ok_or_else(|| Error::missing(&format!("channel {channel} of this run")))
 }
 
 /// Reads a run from a thread that may wait.
