@@ -3,6 +3,7 @@
 pub mod api;
 pub mod error;
 mod live;
+mod shown;
 mod strangers;
 
 pub use echo_application::App;
@@ -38,7 +39,12 @@ pub fn router(app: App, site: Site) -> Router {
     let index = ServeFile::new(page.join("index.html"));
     let squeeze = DefaultPredicate::new().and(NotForContentType::const_new("application/octet-stream"));
     Router::new()
-        .nest("/api", api::router().layer(from_fn_with_state(app.clone(), fail_fast)))
+        .nest(
+            "/api",
+            api::router()
+                .layer(from_fn_with_state(app.clone(), shown::guard))
+                .layer(from_fn_with_state(app.clone(), fail_fast)),
+        )
         .route("/api/live", axum::routing::get(live::live))
         .with_state(app)
         .fallback_service(ServeDir::new(page).fallback(index))
@@ -59,7 +65,7 @@ fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderV
 }
 
 /// What answers without the database: it shows its state, or takes an order to capture.
-const WITHOUT: [&str; 5] = ["/status", "/capture", "/front-ends", "/emergency-stop", "/openapi.json"];
+const WITHOUT: [&str; 6] = ["/status", "/entry", "/capture", "/front-ends", "/emergency-stop", "/openapi.json"];
 
 /// Tells at once that the database is away, where that is known, instead of waiting for it again.
 async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {

@@ -35,7 +35,7 @@ fn refused(method: &Method, headers: &HeaderMap, authority: Option<&str>, names:
     let host = text(headers, header::HOST).or(authority).unwrap_or("");
     if !own(host, names) {
         return Some(format!(
-            "this server does not answer to the name “{host}”; allowed are its addresses, localhost, and names given with --name"
+            "this server does not answer to the name “{host}”; allowed: its addresses, localhost, and names given with --name"
         ));
     }
     let upgrade = headers.contains_key(header::UPGRADE);
@@ -45,7 +45,7 @@ fn refused(method: &Method, headers: &HeaderMap, authority: Option<&str>, names:
     let origin = text(headers, header::ORIGIN).unwrap_or("");
     let from = origin.split_once("://").map_or("", |(_, authority)| authority);
     (!from.eq_ignore_ascii_case(host)).then(|| {
-        format!("the page at “{origin}” is not this server's; allowed are its own pages and programs that name none")
+        format!("the page at “{origin}” is not this server's; allowed: its own pages and programs that name none")
     })
 }
 

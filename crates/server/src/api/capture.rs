@@ -66,7 +66,7 @@ pub async fn connect(State(app): State<App>, Json(to): Json<Address>) -> Result<
         if !good {
             return Err(echo_job::Refusal::new(
                 "address",
-                format!("the address is “{a}”; allowed is host:port, such as 192.168.0.20:7460, several with commas"),
+                format!("the address must be host:port, such as 192.168.0.20:7460, several with commas, not “{a}”"),
             )
             .into());
         }

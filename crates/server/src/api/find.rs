@@ -42,9 +42,7 @@ pub struct FoundBody {
 pub async fn find(State(app): State<App>, Query(q): Query<Wanted>) -> Result<Json<Vec<FoundBody>>, ApiError> {
     let length = q.text.chars().count();
     if length > LONGEST {
-        return Err(
-            Refusal::new("text", format!("the text has {length} characters; allowed are up to {LONGEST}")).into()
-        );
+        return Err(Refusal::new("text", format!("the text has {length} characters; allowed: up to {LONGEST}")).into());
     }
     let all = app.store.find(&q.text).await?.into_iter().map(|f| FoundBody {
         what: f.what,

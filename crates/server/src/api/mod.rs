@@ -4,6 +4,7 @@ pub mod benches;
 pub mod campaigns;
 pub mod capture;
 pub mod dry_run;
+pub mod entry;
 pub mod find;
 pub mod front_ends;
 pub mod jobs;
@@ -58,6 +59,7 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
     info(title = "Fleet Echo", description = "Rig, plan, run, study and report vibration tests."),
     paths(
         campaigns::list,
+        entry::read,
         campaigns::choose,
         rigs::read,
         rigs::ranges,
@@ -223,6 +225,7 @@ pub fn router() -> Router<App> {
         .route("/campaigns/{id}/report", get(report::read).put(report::save))
         .route("/campaigns/{id}/report.pdf", get(jobs::pdf))
         .route("/campaigns/{id}/report/pages", get(report::pages))
+        .route("/entry", post(entry::read))
         .route("/status", get(capture::status))
         .route("/front-ends", get(capture::found))
         .route("/capture/front-end", put(capture::connect))

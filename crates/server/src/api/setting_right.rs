@@ -8,17 +8,17 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
 use echo_application::runs::setting_right;
 use echo_application::runs::setting_right::CellRight;
-use echo_application::runs::setting_right::Correction;
+use echo_application::runs::setting_right::SensitivityRight;
 use echo_application::runs::setting_right::TachoRight;
 
 /// Puts a sensitivity right: everything shown from this run follows, the old value stays in its history.
-#[utoipa::path(post, operation_id = "correct_sensitivity", path = "/api/runs/{id}/channels/{channel}/sensitivity", params(("id" = i64, Path), ("channel" = i16, Path)), request_body = Correction,
+#[utoipa::path(post, operation_id = "correct_sensitivity", path = "/api/runs/{id}/channels/{channel}/sensitivity", params(("id" = i64, Path), ("channel" = i16, Path)), request_body = SensitivityRight,
     responses((status = 204), (status = 422, body = super::ErrorBody)))]
 pub async fn sensitivity(
     State(app): State<App>,
     Path((id, channel)): Path<(i64, i16)>,
     headers: HeaderMap,
-    Json(c): Json<Correction>,
+    Json(c): Json<SensitivityRight>,
 ) -> Result<StatusCode, ApiError> {
     setting_right::sensitivity(&app.desk, id, channel, &who(&headers), c).await?;
     Ok(StatusCode::NO_CONTENT)

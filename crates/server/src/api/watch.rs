@@ -102,7 +102,7 @@ pub async fn trend(
     Query(q): Query<TrendQuery>,
 ) -> Result<Json<Vec<TrendBody>>, ApiError> {
     if !(q.hours > 0.0 && q.hours <= 24.0 * 3660.0) {
-        return Err(Refusal::new("hours", format!("{} hours; allowed is above 0 and up to ten years", q.hours)).into());
+        return Err(Refusal::new("hours", format!("{} hours; allowed: above 0 and up to ten years", q.hours)).into());
     }
     let since = Utc::now() - Duration::milliseconds((q.hours * 3.6e6) as i64);
     let points = app.store.trend(id, &q.watched, since, POINTS).await?;

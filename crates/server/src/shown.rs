@@ -1,0 +1,105 @@
+//! Keeps a page from changing another campaign than the one it shows.
+//!
+//! A page says with every request which campaign is on the screen (`x-campaign`). What would change another one, or
+//! order the front ends about while they measure for another one, is refused. Programs that say none are let in.
+
+use crate::App;
+use crate::error::ApiError;
+use axum::extract::{Request, State};
+use axum::http::Method;
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+use echo_application::Error;
+
+/// What is asked about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum About {
+    /// A campaign by its key.
+    Campaign(i64),
+    /// A run by its key.
+    Run(i64),
+    /// What is measured now.
+    Measured,
+    /// Nothing that belongs to a campaign, or what must always be possible, such as a stop.
+    Other,
+}
+
+/// Parts of a run that only a change is sent to; the others are read by sending a recipe.
+const OF_A_RUN: [&str; 5] = ["notes", "marks", "channels", "tacho", "jobs"];
+
+fn about(method: &Method, path: &str) -> About {
+    if method.is_safe() {
+        return About::Other;
+    }
+    let parts: Vec<&str> = path.trim_matches('/').split('/').collect();
+    let key = |text: &str| text.parse::<i64>().ok();
+    match parts[..] {
+        ["campaigns", id, ..] => key(id).map_or(About::Other, About::Campaign),
+        ["runs", id, part, ..] if OF_A_RUN.contains(&part) => key(id).map_or(About::Other, About::Run),
+        ["capture", "arm" | "record" | "recorder" | "mark" | "dry-run" | "front-end"] => About::Measured,
+        ["smart-sensors", _] | ["reference", "read" | "verdict"] => About::Measured,
+        ["front-ends", "test" | "setup"] | ["front-ends", _, "restart" | "output"] => About::Measured,
+        _ => About::Other,
+    }
+}
+
+/// Why a request of a page that shows a campaign is not carried out, if it is not.
+async fn refused(app: &App, about: About, shown: i64) -> Option<ApiError> {
+    let of = match about {
+        About::Campaign(id) => Some(id),
+        // What is not there is told by who is asked for it.
+        About::Run(id) => app.store.run(id).await.ok().map(|r| r.campaign_id),
+        About::Measured => app.setup().map(|s| s.campaign),
+        About::Other => None,
+    };
+    let of = of.filter(|of| *of != shown)?;
+    let name = app.store.campaign(of).await.map_or_else(|_| format!("campaign {of}"), |c| format!("“{}”", c.name));
+    let says = match about {
+        About::Measured => {
+            format!(
+                "the front ends measure for {name}, not for the campaign on this page; open it, or measure with this one first"
+            )
+        }
+        _ => format!("this belongs to {name}, not to the campaign on this page; open it to change it"),
+    };
+    Some(Error::conflict(says).into())
+}
+
+/// Lets pass what changes the campaign that is on the screen.
+pub(crate) async fn guard(State(app): State<App>, request: Request, next: Next) -> Response {
+    let shown = request.headers().get("x-campaign").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok());
+    let path = request.uri().path();
+    let about = about(request.method(), path.strip_prefix("/api").unwrap_or(path));
+    if let (Some(shown), true) = (shown, about != About::Other)
+        && let Some(refused) = refused(&app, about, shown).await
+    {
+        return refused.into_response();
+    }
+    next.run(request).await
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_request_is_about_is_read_from_its_address() {
+        let of = |method: Method, path: &str| about(&method, path);
+        assert_eq!(of(Method::PUT, "/campaigns/3/plan"), About::Campaign(3));
+        assert_eq!(of(Method::DELETE, "/campaigns/3/benches/mine"), About::Campaign(3));
+        assert_eq!(of(Method::GET, "/campaigns/3/plan"), About::Other);
+        assert_eq!(of(Method::POST, "/runs/9/notes"), About::Run(9));
+        assert_eq!(of(Method::POST, "/runs/9/channels/2/cell"), About::Run(9));
+        // A recipe is read, whatever campaign the run is from.
+        assert_eq!(of(Method::POST, "/runs/9/results"), About::Other);
+        for order in ["/capture/arm", "/capture/record", "/reference/read", "/front-ends/0/restart"] {
+            assert_eq!(of(Method::POST, order), About::Measured, "{order}");
+        }
+        assert_eq!(of(Method::PUT, "/front-ends/0/output"), About::Measured);
+        // What ends something is never refused.
+        for stop in ["/capture/stop", "/emergency-stop", "/front-ends/0/output/keep", "/capture/levels/reset"] {
+            assert_eq!(of(Method::POST, stop), About::Other, "{stop}");
+        }
+        assert_eq!(of(Method::POST, "/campaigns/x/plan"), About::Other);
+    }
+}
