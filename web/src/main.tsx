@@ -4,10 +4,11 @@ import "@fontsource-variable/sofia-sans-semi-condensed";
 import "@fontsource/stix-two-math";
 import "uplot/dist/uPlot.min.css";
 import "./style.css";
+import "./ui/theme";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
-import { Shell } from "./shell/Shell";
+import { Start } from "./shell/Start";
 
 const client = new QueryClient({
   defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 2_000 } },
@@ -18,7 +19,7 @@ if (page) {
   createRoot(page).render(
     <QueryClientProvider client={client}>
       <BrowserRouter>
-        <Shell />
+        <Start />
       </BrowserRouter>
     </QueryClientProvider>,
   );

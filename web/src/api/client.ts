@@ -34,6 +34,18 @@ export class Refused extends Error {
 
 export const api = createClient<paths>({ baseUrl: "" });
 
+let shown: number | undefined;
+/** Says which campaign is on the screen: the server changes no other one for this page. */
+export const showing = (campaign: number | undefined) => {
+  shown = campaign;
+};
+api.use({
+  onRequest({ request }) {
+    if (shown !== undefined) request.headers.set("x-campaign", String(shown));
+    return request;
+  },
+});
+
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
 /** The data of an answer; throws its sentence otherwise. */

@@ -45,6 +45,11 @@ export type PictureOf<K extends Show["show"]> = Extract<Picture, { kind: K }>;
 
 type Listener = () => void;
 
+/** The server tells the status every second at least; older than this it is doubtful, s. */
+const DOUBTFUL = 2;
+/** A connection that has said nothing for so long is given up and made anew, s. */
+const DEAD = 8;
+
 class LiveLink {
   status: Status | undefined;
   connected = false;
@@ -54,9 +59,15 @@ class LiveLink {
   private next = 1;
   private statusListeners = new Set<Listener>();
   private wait = 250;
+  private heardAt = performance.now();
+  /** How old the last word of the server is, s; 0 while it is fresh. */
+  age = 0;
+  /** Why the server does not draw what is wished for. */
+  refused = "";
 
   open() {
     if (this.socket) return;
+    if (!this.watch) this.watch = window.setInterval(() => this.grow(), 500);
     const at = new URL("/api/live", window.location.href);
     at.protocol = at.protocol.replace("http", "ws");
     const socket = new WebSocket(at);
@@ -65,31 +76,67 @@ class LiveLink {
     socket.onopen = () => {
       this.connected = true;
       this.wait = 250;
+      this.fresh();
       this.tell();
       this.changed();
     };
     socket.onmessage = (e) => (typeof e.data === "string" ? this.heard(e.data) : this.drawn(e.data));
-    socket.onclose = () => {
-      this.socket = undefined;
-      this.connected = false;
+    socket.onclose = () => this.lost(socket);
+  }
+
+  private watch: number | undefined;
+
+  private lost(socket: WebSocket) {
+    if (this.socket !== socket) return;
+    this.socket = undefined;
+    this.connected = false;
+    this.changed();
+    window.setTimeout(() => this.open(), this.wait);
+    this.wait = Math.min(this.wait * 2, 3000);
+  }
+
+  private fresh() {
+    this.heardAt = performance.now();
+    if (this.age === 0) return;
+    this.age = 0;
+    this.changed();
+  }
+
+  /** A line that hangs says nothing, not even that it is closed. */
+  private grow() {
+    const s = (performance.now() - this.heardAt) / 1000;
+    const age = s > DOUBTFUL ? Math.floor(s) : 0;
+    if (age !== this.age) {
+      this.age = age;
       this.changed();
-      window.setTimeout(() => this.open(), this.wait);
-      this.wait = Math.min(this.wait * 2, 3000);
-    };
+    }
+    if (s > DEAD && this.socket?.readyState === WebSocket.OPEN) {
+      const socket = this.socket;
+      socket.close();
+      this.lost(socket);
+    }
   }
 
   private waiting = new Map<number, Picture>();
   private frame = 0;
 
   private heard(text: string) {
+    this.fresh();
     const body = JSON.parse(text);
-    if (body.capture) {
-      this.status = body as Status;
-      this.changed();
-    }
+    if (body.capture) this.status = body as Status;
+    else this.refused = String(body.refused ?? "");
+    this.changed();
+  }
+
+  private shown: number | undefined;
+
+  /** Which campaign is on the screen: pictures of another one's front ends are not drawn under its names. */
+  shows(campaign: number | undefined) {
+    this.shown = campaign;
   }
 
   private drawn(bytes: ArrayBuffer) {
+    if (this.shown !== undefined && this.status && this.status.campaign !== this.shown) return;
     const length = new DataView(bytes).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length)));
     const values = new Float32Array(bytes, Math.ceil((4 + length) / 4) * 4);
@@ -117,6 +164,7 @@ class LiveLink {
   private tell() {
     const panes = [...this.panes].map(([pane, p]) => ({ pane, ...p.show }));
     const wish = { levels: this.levels.size > 0, panes };
+    this.refused = "";
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(wish));
   }
 
@@ -149,10 +197,18 @@ export const live = new LiveLink();
 
 /** Link, capture and store as the server last told; undefined before the first word. */
 export const useStatus = () => useSyncExternalStore(live.onStatus, () => live.status);
-/** Whether a front end is connected; renders only when that changes. */
-export const useHeard = () => useSyncExternalStore(live.onStatus, () => live.status?.link.link === "connected");
-/** Whether the server talks to this page. */
-export const useConnected = () => useSyncExternalStore(live.onStatus, () => live.connected);
+/** A word or number of the status; renders only when it changes. */
+export const useStatusOf = <T extends string | number | boolean | undefined>(of: (s: Status | undefined) => T) =>
+  useSyncExternalStore(live.onStatus, () => of(live.status));
+/** Whether a front end is connected. */
+export const useHeard = () => useStatusOf((s) => s?.link.link === "connected");
+/** How old the status is, s; 0 while it is fresh. */
+export const useAge = () => useSyncExternalStore(live.onStatus, () => live.age);
+/** Why the server does not draw what this page wishes for. */
+export const useRefusedWish = () => useSyncExternalStore(live.onStatus, () => live.refused);
+/** Whether the server talks to this page; the first moments, while the page connects, count as if it did. */
+export const useConnected = () =>
+  useSyncExternalStore(live.onStatus, () => live.connected || (live.status === undefined && live.age < 3));
 
 /** Asks for the pictures of a pane while mounted; `draw` is called for each without rendering anything anew. */
 export function usePicture<S extends Show>(show: S | undefined, draw: (p: PictureOf<S["show"]>) => void) {

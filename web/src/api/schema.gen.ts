@@ -828,6 +828,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads what was typed for a quantity: any usual form of numbers, with or without a unit. */
+        post: operations["read_entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -1763,6 +1780,34 @@ export interface components {
             /** @description The curve, from 0. */
             trace: number;
         };
+        /** @description What is asked for. */
+        Asked: {
+            /**
+             * Format: double
+             * @description The value must be above this one.
+             */
+            above?: number | null;
+            /**
+             * Format: double
+             * @description Largest value.
+             */
+            high?: number | null;
+            /**
+             * Format: double
+             * @description Smallest value.
+             */
+            low?: number | null;
+            /** @description How many numbers. */
+            shape?: components["schemas"]["Shape"];
+            /** @description Its unit; empty for a plain number. */
+            unit?: string;
+            /** @description What it is, as a sentence names it, such as “the hold-off”. */
+            what: string;
+            /** @description Whether only whole numbers will do. */
+            whole?: boolean;
+            /** @description Words that may stand instead of a number, such as “none”. */
+            words?: string[];
+        };
         /**
          * @description How blocks are averaged.
          * @enum {string}
@@ -2205,15 +2250,8 @@ export interface components {
             /** @enum {string} */
             when: "axes";
         };
-        /** @description A sensitivity put right. */
+        /** @description An entry of a run that was put right. */
         Correction: {
-            /** @description Why; not empty. */
-            reason: string;
-            /** @description The sensitivity as typed, with or without its unit. */
-            sensitivity: string;
-        };
-        /** @description An entry that was put right. */
-        CorrectionBody: {
             /** @description What stands there since. */
             after: string;
             /**
@@ -2532,6 +2570,13 @@ export interface components {
             takes: number;
             /** @description Whether it ended as planned or ordered. */
             whole: boolean;
+        };
+        /** @description What was typed. */
+        Entry: {
+            /** @description The numbers, in the unit that was asked for. */
+            values: number[];
+            /** @description The word instead of them. */
+            word?: string | null;
         };
         /**
          * @description What an envelope is shown as.
@@ -3509,7 +3554,7 @@ export interface components {
             unit?: string;
         };
         /** @description A note on a curve. */
-        NoteBody: {
+        Note: {
             /**
              * Format: date-time
              * @description When.
@@ -4695,6 +4740,11 @@ export interface components {
         /** @description A run in short. */
         RunBody: {
             /**
+             * Format: int64
+             * @description The campaign it belongs to.
+             */
+            campaign_id: number;
+            /**
              * Format: double
              * @description Share of the rate without aliases.
              */
@@ -4766,7 +4816,7 @@ export interface components {
             /** @description Channels. */
             channels: components["schemas"]["RunChannelBody"][];
             /** @description What was put right beside sensitivities, oldest first. */
-            corrections: components["schemas"]["CorrectionBody"][];
+            corrections: components["schemas"]["Correction"][];
             /** @description Gaps. */
             gaps: components["schemas"]["GapBody"][];
             /** @description Marks. */
@@ -4774,7 +4824,7 @@ export interface components {
             /** @description Computed channels of the campaign as this run has them. */
             math: components["schemas"]["RunMath"][];
             /** @description Notes on its curves. */
-            notes: components["schemas"]["NoteBody"][];
+            notes: components["schemas"]["Note"][];
             /** @description Takes of triggers, or segments. */
             takes: components["schemas"]["TakeBody"][];
         };
@@ -4848,6 +4898,13 @@ export interface components {
              * @description The number; above zero.
              */
             value: number;
+        };
+        /** @description A sensitivity put right. */
+        SensitivityRight: {
+            /** @description Why; not empty. */
+            reason: string;
+            /** @description The sensitivity as typed, with or without its unit. */
+            sensitivity: string;
         };
         /** @description One sensor. */
         Sensor: {
@@ -4932,6 +4989,11 @@ export interface components {
             /** @description As it is now. */
             now: components["schemas"]["CellChanged"][];
         };
+        /**
+         * @description How many numbers an entry is.
+         * @enum {string}
+         */
+        Shape: "one" | "range" | "list";
         /** @description Settings of the shock response lens. */
         ShockRecipe: {
             /**
@@ -5708,6 +5770,13 @@ export interface components {
             run_s: number;
             /** @description Takes, the first 1 000 of them. */
             takes: components["schemas"]["WouldTake"][];
+        };
+        /** @description An entry that is to be read. */
+        Typed: {
+            /** @description What is asked for. */
+            asked: components["schemas"]["Asked"];
+            /** @description As it was typed. */
+            text: string;
         };
         /** @description One of the connected front ends. */
         UnitStatus: {
@@ -7569,6 +7638,37 @@ export interface operations {
             };
         };
     };
+    read_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -8275,7 +8375,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Correction"];
+                "application/json": components["schemas"]["SensitivityRight"];
             };
         };
         responses: {

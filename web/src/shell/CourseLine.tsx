@@ -1,10 +1,11 @@
 /** The rail with the five stations and how ready each is. */
 import { NavLink, useLocation } from "react-router";
-import { useStatus } from "../api/live";
+import { useStatusOf } from "../api/live";
 import { usePlan, useRig, useRuns } from "../api/queries";
 import { rate, span } from "../ui/format";
+import { useTo } from "./address";
 import { progressOf } from "./capture";
-import { useCampaign } from "./useCampaign";
+import { useCampaign, useMeasured } from "./useCampaign";
 
 export const stations = [
   { path: "/rig", name: "Rig" },
@@ -21,7 +22,9 @@ function useReadiness(): Ready[] {
   const rig = useRig(id).data;
   const plan = usePlan(id).data;
   const runs = useRuns(id).data ?? [];
-  const going = progressOf(useStatus());
+  const own = useMeasured() === id;
+  const number = useStatusOf((s) => progressOf(s)?.number);
+  const going = own ? number : undefined;
   const on = rig?.rig.channels.filter((c) => c.on).length ?? 0;
   const cautions = (station: "rig" | "plan") =>
     rig?.cautions.filter((c) => !c.waived && c.station === station).length ?? 0;
@@ -37,7 +40,7 @@ function useReadiness(): Ready[] {
       cautions: cautions("plan"),
     },
     {
-      says: going ? `run ${going.number}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`,
+      says: going !== undefined ? `run ${going}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`,
       good: runs.length > 0,
     },
     { says: "", good: kept.length > 0 },
@@ -48,6 +51,7 @@ function useReadiness(): Ready[] {
 export function CourseLine() {
   const ready = useReadiness();
   const { pathname } = useLocation();
+  const to = useTo();
   return (
     <nav aria-label="Stations" className="row-span-2 flex flex-col border-r border-rule pt-2">
       <div className="px-3 leading-4 font-bold">
@@ -58,7 +62,7 @@ export function CourseLine() {
       <ol className="relative mt-4 flex flex-1 flex-col">
         {stations.map((s, i) => {
           const r = ready[i];
-          const here = pathname.startsWith(s.path);
+          const here = pathname.startsWith(to(s.path));
           const fill = here ? "var(--harbour)" : r?.good ? "var(--ink)" : "var(--paper)";
           return (
             <li key={s.path} className="relative h-[94px] shrink">
@@ -68,7 +72,7 @@ export function CourseLine() {
                   className={`absolute top-5 left-[22px] h-[calc(100%-10px)] border-l-2 ${r?.good ? "border-ink" : "border-dotted border-soft"}`}
                 />
               )}
-              <NavLink to={s.path} aria-keyshortcuts={`Alt+${i + 1}`} className="relative flex gap-2 px-3 text-ink">
+              <NavLink to={to(s.path)} aria-keyshortcuts={`Alt+${i + 1}`} className="relative flex gap-2 px-3 text-ink">
                 <svg width="22" height="22" viewBox="0 0 22 22" aria-hidden className="shrink-0">
                   {here && <circle cx="11" cy="11" r="11" fill="var(--shoal)" />}
                   <circle

@@ -5,6 +5,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schema, told } from "../api/client";
 import { useRig, useRuns } from "../api/queries";
+import { setTheme, themeNow } from "../ui/theme";
+import { useGo } from "./address";
 import { stations } from "./CourseLine";
 import { useCampaign } from "./useCampaign";
 
@@ -17,12 +19,6 @@ function words(f: Schema["FoundBody"]): string {
   return `${f.what === "result" ? "Result" : "Recorded channel"} ${f.name}, ${run}`;
 }
 
-const setNight = () => {
-  const root = document.documentElement;
-  const night = root.dataset.theme !== "night";
-  root.dataset.theme = night ? "night" : "";
-};
-
 export function Finder({
   open,
   onClose,
@@ -33,7 +29,8 @@ export function Finder({
   onOrder: (what: "arm" | "record" | "stop") => void;
 }) {
   const [text, setText] = useState("");
-  const go = useNavigate();
+  const go = useGo();
+  const navigate = useNavigate();
   const { id } = useCampaign();
   const runs = useRuns(id).data ?? [];
   const rig = useRig(id).data;
@@ -41,8 +38,11 @@ export function Finder({
     ...stations.map((s, i) => ({ says: `Go to ${s.name}`, key: `Alt+${i + 1}`, act: () => go(s.path) })),
     { says: "Arm", key: "A", act: () => onOrder("arm") },
     { says: "Record", key: "R", act: () => onOrder("record") },
-    { says: "Stop", key: "Esc", act: () => onOrder("stop") },
-    { says: "Day or night colours", act: setNight },
+    { says: "Stop", key: "Shift+S", act: () => onOrder("stop") },
+    {
+      says: themeNow() === "day" ? "Night colours" : "Day colours",
+      act: () => setTheme(themeNow() === "day" ? "night" : "day"),
+    },
     ...[...runs].reverse().map((r) => ({ says: `Open run ${r.number}, ${r.kind}`, act: () => go(`/study/${r.id}`) })),
     ...(rig?.rig.channels ?? [])
       .filter((c) => c.name)
@@ -60,7 +60,8 @@ export function Finder({
     .map((f) => ({
       says: words(f),
       aside: f.at.slice(0, 10),
-      act: () => go(`/study/${f.run_id}${f.what === "result" ? "/results" : ""}`),
+      // It may belong to another campaign, which the address leads to.
+      act: () => navigate(`/study/${f.run_id}${f.what === "result" ? "/results" : ""}`),
     }));
   const wanted = text.toLowerCase().split(/\s+/);
   const shown = entries

@@ -1,9 +1,10 @@
 /** The campaign's runs in time: the way to data. */
-import { useLocation, useNavigate } from "react-router";
+import { useLocation } from "react-router";
 import type { RunBody } from "../api/client";
 import { useRuns } from "../api/queries";
 import { overOf, toggled } from "../stations/study/laid";
 import { span } from "../ui/format";
+import { useGo } from "./address";
 import { useCampaign } from "./useCampaign";
 
 const time = (t: number) => new Date(t).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
@@ -26,9 +27,9 @@ function placed(runs: RunBody[], from: number, to: number, now: number) {
 export function LogStrip() {
   const { id } = useCampaign();
   const all = useRuns(id).data ?? [];
-  const go = useNavigate();
+  const go = useGo();
   const { pathname, search } = useLocation();
-  const shown = Number(pathname.match(/^\/study\/(\d+)/)?.[1]);
+  const shown = Number(pathname.match(/\/study\/(\d+)/)?.[1]);
   const params = new URLSearchParams(search);
   const over = Number.isFinite(shown) ? overOf(params) : [];
   const runs = all.slice(-24);

@@ -1,29 +1,70 @@
-/** The frame around the five stations: course line, watch bar, log strip, keys. */
+/** The frame around the five stations of a campaign: course line, watch bar, log strip, keys. */
+
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { Navigate, Route, Routes, useNavigate } from "react-router";
-import { live, useConnected, useStatus } from "../api/live";
-import { PlanStation } from "../stations/plan/PlanStation";
-import { ReportStation } from "../stations/report/ReportStation";
-import { RigStation } from "../stations/rig/RigStation";
-import { RunStation } from "../stations/run/RunStation";
-import { StudyStation } from "../stations/study/StudyStation";
+import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { showing } from "../api/client";
+import { live, useConnected, useRefusedWish, useStatusOf } from "../api/live";
+import { Guarded } from "../ui/Guarded";
+import { Empty } from "../ui/Panel";
+import { Undos } from "../ui/undo";
+import { useGo, useTo } from "./address";
 import { CourseLine, stations } from "./CourseLine";
-import { captureName, orders, typing } from "./capture";
+import { captureName, type Order, orders } from "./capture";
+import { Elsewhere } from "./Elsewhere";
 import { Finder } from "./Finder";
+import { KeyList } from "./KeyList";
+import { useKeys } from "./keys";
 import { LogStrip } from "./LogStrip";
+import { useCampaign, useMeasured } from "./useCampaign";
 import { WatchBar } from "./WatchBar";
 
-live.open();
+// Each station is loaded when it is first opened; the others follow while the page rests.
+const load = {
+  rig: () => import("../stations/rig/RigStation"),
+  plan: () => import("../stations/plan/PlanStation"),
+  run: () => import("../stations/run/RunStation"),
+  study: () => import("../stations/study/StudyStation"),
+  report: () => import("../stations/report/ReportStation"),
+};
+/** A server that is away for a moment does not spoil a station for good. */
+const patient = async <T,>(part: () => Promise<T>): Promise<T> => {
+  for (;;) {
+    try {
+      return await part();
+    } catch {
+      await new Promise((later) => window.setTimeout(later, 1000));
+    }
+  }
+};
+const RigStation = lazy(() => patient(load.rig).then((m) => ({ default: m.RigStation })));
+const PlanStation = lazy(() => patient(load.plan).then((m) => ({ default: m.PlanStation })));
+const RunStation = lazy(() => patient(load.run).then((m) => ({ default: m.RunStation })));
+const StudyStation = lazy(() => patient(load.study).then((m) => ({ default: m.StudyStation })));
+const ReportStation = lazy(() => patient(load.report).then((m) => ({ default: m.ReportStation })));
+window.setTimeout(() => Object.values(load).map((f) => f().catch(() => undefined)), 3000);
+
+const guarded = (name: string, station: ReactNode) => (
+  <Guarded key={name} what={`The station ${name}`}>
+    <Suspense fallback={<Empty says="Opening …" />}>{station}</Suspense>
+  </Guarded>
+);
 
 export function Shell() {
-  const go = useNavigate();
+  const go = useGo();
+  const to = useTo();
   const client = useQueryClient();
-  const status = useStatus();
   const connected = useConnected();
+  const { id, missing } = useCampaign();
+  const measured = useMeasured();
   const [error, setError] = useState("");
   const [finding, setFinding] = useState(false);
-  const state = captureName(status);
+  const [keys, setKeys] = useState(false);
+  const state = useStatusOf(captureName);
+  const wish = useRefusedWish();
+  // What is asked for and what is drawn live belongs to the campaign on the screen, from the first request on.
+  showing(id);
+  live.shows(id);
 
   // A run that has ended, begun or changed shows in the log at once.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the state is what is waited for
@@ -32,7 +73,7 @@ export function Shell() {
     client.invalidateQueries({ queryKey: ["run"] });
   }, [state, client]);
 
-  const order = async (what: "arm" | "record" | "stop") => {
+  const order = async (what: Order) => {
     setError("");
     try {
       await orders[what]();
@@ -41,42 +82,47 @@ export function Shell() {
       setError((e as Error).message);
     }
   };
+  const own = measured === id;
+  const stoppable = state === "recording" || state === "armed";
 
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => {
-      const station = e.altKey ? stations[Number(e.key) - 1] : undefined;
-      if (station) {
-        e.preventDefault();
-        go(station.path);
-      } else if (e.shiftKey && e.key === "Escape") {
-        e.preventDefault();
+  useKeys("Everywhere", [
+    ...stations.map((s, i) => ({
+      key: `Alt+${i + 1}`,
+      says: `Go to ${s.name}`,
+      anywhere: true,
+      run: () => go(s.path),
+    })),
+    { key: "Control+k", says: "Find a station, run, result or channel", anywhere: true, run: () => setFinding(true) },
+    { key: "Shift+?", says: "This list of keys", run: () => setKeys(true) },
+    ...(own && state === "idle" ? [{ key: "a", says: "Arm", run: () => order("arm") }] : []),
+    ...(own && (state === "idle" || state === "armed")
+      ? [{ key: "r", says: "Record", run: () => order("record") }]
+      : []),
+    ...(stoppable ? [{ key: "Shift+S", says: "Stop recording, or disarm", run: () => order("stop") }] : []),
+    {
+      key: "Shift+Escape",
+      says: "Emergency stop of all outputs",
+      anywhere: true,
+      run: () => {
         orders.emergencyStop().catch((x: Error) => setError(x.message));
-      } else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
-        e.preventDefault();
-        setFinding(true);
-      } else if (!typing(e) && !e.ctrlKey && !e.metaKey && !e.altKey && !e.repeat) {
-        if (e.key === "a") order("arm");
-        if (e.key === "r") order("record");
-        if (e.key === "Escape" && (state === "recording" || state === "armed")) order("stop");
-      }
-    };
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  });
+      },
+    },
+  ]);
 
   return (
     <div className="grid h-full grid-cols-[96px_1fr] grid-rows-[48px_1fr_56px]">
       <CourseLine />
-      <WatchBar onOrder={order} />
+      <WatchBar onOrder={order} onError={setError} />
       <main className="relative flex min-h-0 min-w-0 flex-col p-3">
-        {(error || !connected) && (
+        {(error || wish || !connected) && (
           <div
             role="alert"
             className="mb-2 flex items-center gap-3 border-l-4 border-reef bg-sheet px-3 py-1.5 text-reef"
           >
             <span>
               {error ||
-                "The server does not answer. A recording goes on there by itself; this page finds back as soon as it answers."}
+                (connected && `Not all panels are drawn: ${wish}.`) ||
+                "The server does not answer. A recording goes on there by itself; this page reconnects as soon as it answers."}
             </span>
             {error && (
               <button type="button" className="ml-auto underline" onClick={() => setError("")}>
@@ -85,18 +131,26 @@ export function Shell() {
             )}
           </div>
         )}
-        <Routes>
-          <Route path="/" element={<Navigate to="/rig" replace />} />
-          <Route path="/rig/*" element={<RigStation />} />
-          <Route path="/plan/*" element={<PlanStation />} />
-          <Route path="/run" element={<RunStation />} />
-          <Route path="/study/:run?/:view?" element={<StudyStation />} />
-          <Route path="/report" element={<ReportStation />} />
-          <Route path="*" element={<Navigate to="/rig" replace />} />
-        </Routes>
+        {missing ? (
+          <Empty says="There is no campaign of this address. Choose one in the bar above." />
+        ) : (
+          <>
+            <Elsewhere onError={setError} />
+            <Routes>
+              <Route path="rig/*" element={guarded("Rig", <RigStation />)} />
+              <Route path="plan/*" element={guarded("Plan", <PlanStation />)} />
+              <Route path="run" element={guarded("Run", <RunStation />)} />
+              <Route path="study/:run?/:view?" element={guarded("Study", <StudyStation />)} />
+              <Route path="report" element={guarded("Report", <ReportStation />)} />
+              <Route path="*" element={<Navigate to={to("/rig")} replace />} />
+            </Routes>
+          </>
+        )}
       </main>
       <LogStrip />
       <Finder open={finding} onClose={() => setFinding(false)} onOrder={order} />
+      <Undos />
+      <KeyList open={keys} onClose={() => setKeys(false)} />
     </div>
   );
 }

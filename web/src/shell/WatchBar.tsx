@@ -8,24 +8,29 @@ import {
   PopoverButton,
   PopoverPanel,
 } from "@headlessui/react";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { NavLink } from "react-router";
+import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, type Status, told } from "../api/client";
-import { useConnected, useStatus } from "../api/live";
+import { useAge, useConnected, useStatus } from "../api/live";
 import { usePlan } from "../api/queries";
 import { zoneLook } from "../stations/run/panes/LimitsPane";
 import { Button } from "../ui/Button";
 import { bytes, clock, rate, span, withUnit } from "../ui/format";
-import { captureName, orders, progressOf, sessionOf, stateLook } from "./capture";
-import { useCampaign } from "./useCampaign";
+import { openByEnter } from "../ui/Word";
+import { useTo, within } from "./address";
+import { captureName, type Order, orders, progressOf, sessionOf, stateLook } from "./capture";
+import { useCampaign, useMeasured } from "./useCampaign";
 
-type Order = (what: "arm" | "record" | "stop") => void;
+type Props = { onOrder: (what: Order) => void; onError: (says: string) => void };
 
-export function WatchBar({ onOrder }: { onOrder: Order }) {
+export function WatchBar({ onOrder, onError }: Props) {
   const status = useStatus();
   const connected = useConnected();
+  const age = useAge();
   const { id } = useCampaign();
+  const to = useTo();
+  const own = useMeasured() === id;
   const room = usePlan(id).data?.sums.room_s;
   const state = captureName(status);
   const look = stateLook[state];
@@ -40,15 +45,15 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
       <LinkChoice status={status} />
       {status && !status.store && (
         <span role="status" className="text-reef">
-          ■ database away
+          ■ Database unreachable
         </span>
       )}
-      {status?.store && room !== undefined && !going && (
+      {status?.store && own && room !== undefined && !going && (
         <span className="text-[13px] text-soft">room for {span(room)}</span>
       )}
       <span className="ml-auto" />
       {driving && (
-        <Button look="hot" hint="⇧ Esc" onClick={() => orders.emergencyStop()}>
+        <Button look="hot" hint="⇧ Esc" onClick={() => orders.emergencyStop().catch((e: Error) => onError(e.message))}>
           Emergency stop: output {withUnit(driving.output?.peak_v, "V", 3)}
         </Button>
       )}
@@ -58,28 +63,34 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
         </span>
       )}
       {status && status.alarm !== "good" && (
-        <NavLink to="/plan/limits" className={`whitespace-nowrap ${zoneLook[status.alarm].colour}`}>
+        <NavLink to={to("/plan/limits")} className={`whitespace-nowrap ${zoneLook[status.alarm].colour}`}>
           {zoneLook[status.alarm].shape} {zoneLook[status.alarm].word}
         </NavLink>
       )}
       {going ? <Going status={status} /> : state === "armed" ? <Armed status={status} /> : <Ended status={status} />}
-      {!going && (
-        <span role="status" className={`font-semibold whitespace-nowrap ${look.colour}`}>
-          {look.shape} {look.word}
+      {age > 0 && (
+        <span role="alert" className="whitespace-nowrap text-lamp">
+          ▲ as of {age} s ago
         </span>
       )}
-      {state === "idle" && (
+      {!going && (
+        <span role="status" className={`font-semibold whitespace-nowrap ${age > 0 ? "text-soft" : look.colour}`}>
+          {look.shape} {look.word}
+          {age > 0 && "?"}
+        </span>
+      )}
+      {own && state === "idle" && (
         <Button hint="A" disabled={!ready} onClick={() => onOrder("arm")}>
           Arm
         </Button>
       )}
-      {(state === "idle" || state === "armed") && (
+      {own && (state === "idle" || state === "armed") && (
         <Button look="hot" hint="R" disabled={!ready} onClick={() => onOrder("record")}>
           Record
         </Button>
       )}
       {(state === "recording" || state === "armed") && (
-        <Button hint="Esc" onClick={() => onOrder("stop")}>
+        <Button hint="⇧ S" onClick={() => onOrder("stop")}>
           Stop
         </Button>
       )}
@@ -88,15 +99,17 @@ export function WatchBar({ onOrder }: { onOrder: Order }) {
 }
 
 function Going({ status }: { status: Status | undefined }) {
+  const age = useAge();
   const p = progressOf(status);
   if (!p) return null;
   const look = stateLook[captureName(status)];
   const s = p.samples / p.sample_rate_hz;
   const left = p.planned ? p.planned / p.sample_rate_hz - s : undefined;
   return (
-    <span role="status" className="flex items-baseline gap-3 whitespace-nowrap">
-      <span className={`font-semibold ${look.colour}`}>
+    <span className="flex items-baseline gap-3 whitespace-nowrap">
+      <span role="status" className={`font-semibold ${age > 0 ? "text-soft" : look.colour}`}>
         {look.shape} {look.word} {p.number}
+        {age > 0 && "?"}
       </span>
       <span className="num text-[16px]">{clock(s)}</span>
       <span className="text-[13px] text-soft">
@@ -108,11 +121,11 @@ function Going({ status }: { status: Status | undefined }) {
             {" "}
             ·{" "}
             {p.own_store.of
-              ? `moving over ${p.own_store.moved} of ${p.own_store.of} blocks`
-              : "link away, the front end goes on"}
+              ? `retrieving ${p.own_store.moved} of ${p.own_store.of} blocks`
+              : "link lost, the front end goes on recording"}
           </b>
         )}
-        {p.store_away && <b className="text-reef"> · database away, {bytes(p.held_bytes)} held in memory</b>}
+        {p.store_away && <b className="text-reef"> · database unreachable, {bytes(p.held_bytes)} held in memory</b>}
       </span>
     </span>
   );
@@ -125,7 +138,7 @@ function Armed({ status }: { status: Status | undefined }) {
   const says = `waits until ${s.waits_for}`;
   return (
     <span className="truncate text-[13px] text-soft" title={says}>
-      {s.own_store && <b className="text-lamp">link away, the front end goes on · </b>}
+      {s.own_store && <b className="text-lamp">link lost, the front end goes on recording · </b>}
       {s.waits_for === "Record" ? "waits for Record" : says}
       {s.takes_planned !== 1 && ` · ${s.takes}${s.takes_planned ? ` of ${s.takes_planned}` : ""} takes`}
     </span>
@@ -145,14 +158,16 @@ function Ended({ status }: { status: Status | undefined }) {
 
 function CampaignChoice() {
   const { campaign, all } = useCampaign();
-  const client = useQueryClient();
-  const choose = async (id: number) => {
-    await told(api.POST("/api/campaigns/{id}/choose", { params: { path: { id } } })).catch(() => undefined);
-    client.invalidateQueries();
-  };
+  const measured = useMeasured();
+  const navigate = useNavigate();
+  const station = useLocation().pathname.split("/")[3] ?? "rig";
   return (
-    <Listbox value={campaign?.id ?? 0} onChange={choose}>
-      <ListboxButton className="max-w-72 truncate text-left text-[16px] font-semibold" aria-label="Campaign">
+    <Listbox value={campaign?.id ?? 0} onChange={(id: number) => navigate(within(id, `/${station}`))}>
+      <ListboxButton
+        className="max-w-72 truncate text-left text-[16px] font-semibold"
+        aria-label="Campaign"
+        onKeyDown={openByEnter}
+      >
         {campaign?.name ?? "No campaign"}
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
@@ -163,6 +178,7 @@ function CampaignChoice() {
             className="cursor-pointer px-3 py-1 data-focus:bg-shoal data-selected:font-semibold"
           >
             {c.name}
+            {c.id === measured && <span className="pl-2 text-[12px] font-normal text-soft">measuring</span>}
           </ListboxOption>
         ))}
       </ListboxOptions>
@@ -175,7 +191,7 @@ function linkWords(status: Status | undefined): { shape: string; colour: string;
   if (!link || link.link === "none") return { shape: "◇", colour: "text-lamp", says: "no front end chosen" };
   if (link.link === "connecting")
     return { shape: "◇", colour: "text-reef", says: `front end at ${link.address} not reached` };
-  if (link.refused) return { shape: "◈", colour: "text-reef", says: "front end refuses the set-up" };
+  if (link.refused) return { shape: "◈", colour: "text-reef", says: "front end rejected the settings" };
   const clockSays = link.clock_locked ? "clock locked" : "clock not locked";
   return {
     shape: "◆",

@@ -1,6 +1,8 @@
 /** Orders to the capture engine, and what its state is called. */
 import { api, type Status, told } from "../api/client";
 
+export type Order = "arm" | "record" | "stop";
+
 export const orders = {
   arm: () => told(api.POST("/api/capture/arm")),
   record: () => told(api.POST("/api/capture/record")),
@@ -39,10 +41,4 @@ export function sessionOf(s: Status | undefined) {
 export function progressOf(s: Status | undefined) {
   const c = s?.capture;
   return c && (c.state === "recording" || c.state === "writing") ? c : undefined;
-}
-
-/** True while somebody types: single keys must not start anything then. */
-export function typing(e: KeyboardEvent): boolean {
-  const t = e.target as HTMLElement | null;
-  return !!t?.closest("input, textarea, select, [contenteditable], [role=grid], [role=listbox], [role=dialog]");
 }

@@ -1,8 +1,17 @@
+import { useSyncExternalStore } from "react";
+import { useParams } from "react-router";
+import { live } from "../api/live";
 import { useCampaigns } from "../api/queries";
 
-/** The campaign capture works for; the first one until one is chosen. */
+/** The campaign that is on the screen. */
 export function useCampaign() {
   const { data, error } = useCampaigns();
-  const chosen = data?.find((c) => c.chosen) ?? data?.[0];
-  return { id: chosen?.id, campaign: chosen, all: data ?? [], error };
+  const asked = Number(useParams().campaign);
+  const campaign = data?.find((c) => c.id === asked);
+  // Known from the address at once; whether there is one is told when the list is there.
+  const id = Number.isSafeInteger(asked) && asked > 0 && (!data || campaign) ? asked : undefined;
+  return { id, campaign, all: data ?? [], error, missing: data !== undefined && campaign === undefined };
 }
+
+/** The campaign the front ends measure for; undefined while that is not known. */
+export const useMeasured = () => useSyncExternalStore(live.onStatus, () => live.status?.campaign ?? undefined);

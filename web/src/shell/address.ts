@@ -1,0 +1,31 @@
+/** Addresses: every view belongs to the campaign that is on the screen, and its address says so. */
+import { useCallback } from "react";
+import { type NavigateOptions, useNavigate, useParams } from "react-router";
+
+/** The campaign of an address. */
+export function campaignOf(pathname: string): number | undefined {
+  const id = Number(pathname.match(/^\/c\/(\d+)(\/|$)/)?.[1]);
+  return Number.isSafeInteger(id) && id > 0 ? id : undefined;
+}
+
+/** A path within a campaign, such as `/plan/limits`, as an address. */
+export const within = (campaign: number | string | undefined, path: string) =>
+  campaign === undefined ? path : `/c/${campaign}${path}`;
+
+/** Makes addresses within the campaign that is on the screen. */
+export function useTo() {
+  const { campaign } = useParams();
+  return useCallback((path: string) => within(campaign, path), [campaign]);
+}
+
+/** Goes to a path within the campaign that is on the screen. */
+export function useGo() {
+  const navigate = useNavigate();
+  const to = useTo();
+  return useCallback(
+    (path: string, options?: NavigateOptions) => {
+      navigate(to(path), options);
+    },
+    [navigate, to],
+  );
+}
