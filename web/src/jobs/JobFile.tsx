@@ -27,6 +27,7 @@ export function JobFile({ label, begin }: Props) {
     setSays(state === "refused" ? refused : state === "stopped" ? "stopped" : "");
     setId(undefined);
   }, [id, state, refused]);
+  const away = job.error?.message;
   const ask = async () => {
     setSays("");
     try {
@@ -46,7 +47,19 @@ export function JobFile({ label, begin }: Props) {
     );
   return (
     <span role="status" className="flex items-baseline gap-2 text-[13px] text-soft">
-      {label}: {part?.state === "going" ? <span className="num">{Math.round(100 * part.share)} %</span> : "waits"}
+      {label}:{" "}
+      {away ? (
+        <span className="text-lamp">{away}</span>
+      ) : part?.state === "going" ? (
+        <span className="num">{Math.round(100 * part.share)} %</span>
+      ) : (
+        "waits"
+      )}
+      {away && (
+        <Button look="link" onClick={() => setId(undefined)}>
+          Ask again
+        </Button>
+      )}
       <Button look="link" aria-label={`Stop ${label}`} onClick={() => job.stop().catch((e) => setSays(e.message))}>
         Stop
       </Button>

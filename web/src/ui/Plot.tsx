@@ -6,6 +6,7 @@ import { crosshair, whereabouts } from "./crosshair";
 import { short } from "./format";
 import { drawMarks, drawPin, readValues } from "./plotDrawing";
 import type { Curve, Mark, PlotHandle, Range } from "./plotTypes";
+import { useTheme } from "./theme";
 import { colour, traceColour, traceDash } from "./traces";
 
 export type { Curve, Mark, PlotHandle, Range } from "./plotTypes";
@@ -75,6 +76,7 @@ export function Plot(props: Props) {
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLSpanElement>(null);
   const plot = useRef<uPlot>(undefined);
+  const theme = useTheme();
   const latest = useRef(props);
   latest.current = props;
   const { curves, logY = false, logX = false, xLabel, handle } = props;
@@ -269,18 +271,19 @@ export function Plot(props: Props) {
       u.destroy();
       plot.current = undefined;
     };
-  }, [shape, logY, logX, props.yMin]);
+  }, [shape, logY, logX, props.yMin, theme]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a picture made anew for other colours has no data yet
   useEffect(() => {
     plot.current?.setData(aligned(props.x, props.curves, logY));
-  }, [props.x, props.curves, logY]);
+  }, [props.x, props.curves, logY, theme]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: range and marks are read when drawing
   useEffect(() => {
     plot.current?.redraw(false, true);
     const [lo, hi] = props.range ?? [undefined, undefined];
     if (lo !== undefined && hi !== undefined) plot.current?.setScale("x", { min: lo, max: hi });
-  }, [props.range?.[0], props.range?.[1], props.marks, props.band?.[0], props.band?.[1]]);
+  }, [props.range?.[0], props.range?.[1], props.marks, props.band?.[0], props.band?.[1], theme]);
 
   useImperativeHandle(handle, () => ({
     draw: (x, next) => plot.current?.setData(aligned(x, next, logY)),

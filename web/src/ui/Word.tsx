@@ -1,23 +1,28 @@
 /** Words of a sentence that can be changed: a number with its unit, a choice, a line of text. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
-import { useEffect, useId, useState } from "react";
+import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
+import { dropDraft, keepDraft, takeDraft } from "./draft";
+import { Refusal } from "./Refusal";
 
 type TextProps = {
   label: string;
   value: string;
   /** Takes what was typed; a rejected promise keeps it on the screen with the reason. */
   onSet: (text: string) => Promise<unknown> | undefined;
-  width?: string;
+  width?: string | undefined;
   plain?: boolean;
-  right?: boolean;
+  right?: boolean | undefined;
 };
 
 /** A word that is typed; what was refused stays until it is put right or Esc is pressed. */
 export function TypedWord({ label, value, onSet, width, plain, right }: TextProps) {
-  const [text, setText] = useState(value);
+  // What was being typed when the page was left is still there, and still to be set.
+  const [draft] = useState(() => takeDraft(label, value));
+  const [text, setText] = useState(draft ?? value);
   const [editing, setEditing] = useState(false);
-  const [wrong, setWrong] = useState("");
+  const [wrong, setWrong] = useState(draft === undefined ? "" : NOT_SET);
   const id = useId();
+  const input = useRef<HTMLInputElement>(null);
   useEffect(() => {
     if (!editing && !wrong) setText(value);
   }, [value, editing, wrong]);
@@ -26,47 +31,56 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
     let refused = "";
     try {
       if (text !== value) await onSet(text);
+      else dropDraft(label, value);
     } catch (e) {
       refused = (e as Error).message;
     }
+    if (!refused) dropDraft(label, value);
     setWrong(refused);
     setEditing(false);
   };
   return (
     <span className="relative inline-block">
       <input
+        ref={input}
         aria-label={label}
         aria-invalid={wrong !== ""}
         aria-describedby={wrong ? id : undefined}
         className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "quiet text-right" : ""}`}
-        style={{ width: width ?? `${Math.max(text.length, 1) + 0.6}ch` }}
+        style={{ width: width ?? `${Math.min(Math.max(text.length, 1), 48) + 0.6}ch` }}
         value={text}
         onFocus={(e) => {
           setEditing(true);
           e.target.select();
         }}
-        onChange={(e) => setText(e.target.value)}
+        onChange={(e) => {
+          setText(e.target.value);
+          keepDraft(label, value, e.target.value);
+        }}
         onBlur={set}
         onKeyDown={(e) => {
           if (e.key === "Enter") e.currentTarget.blur();
           if (e.key === "Escape") {
             setText(value);
             setWrong("");
+            dropDraft(label, value);
             e.stopPropagation();
+            e.preventDefault();
           }
         }}
       />
-      {wrong && (
-        <span
-          id={id}
-          role="alert"
-          className="panel absolute top-full left-0 z-20 mt-1 w-72 border-reef! px-2 py-1 text-[13px] leading-4 text-reef"
-        >
-          {wrong}
-        </span>
-      )}
+      {wrong && <Refusal id={id} says={wrong} at={input} />}
     </span>
   );
+}
+
+const NOT_SET = "this was typed and not set yet: Enter sets it, Esc gives it up";
+
+/** Enter opens a list as Space and the arrows do. */
+export function openByEnter(e: KeyboardEvent<HTMLElement>) {
+  if (e.key !== "Enter") return;
+  e.preventDefault();
+  e.currentTarget.dispatchEvent(new globalThis.KeyboardEvent("keydown", { key: "ArrowDown", bubbles: true }));
 }
 
 /** A word chosen from a list by arrows, typing or pointer. */
@@ -88,7 +102,7 @@ export function ChosenWord<T extends string | number>({
   const chosen = options.find((o) => o.value === value);
   return (
     <Listbox value={value} onChange={onSet}>
-      <ListboxButton aria-label={label} className="word whitespace-nowrap">
+      <ListboxButton aria-label={label} className="word whitespace-nowrap" onKeyDown={openByEnter}>
         {chosen?.face ?? chosen?.says ?? empty ?? String(value)}
       </ListboxButton>
       <ListboxOptions

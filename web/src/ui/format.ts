@@ -74,14 +74,3 @@ export function short(x: number, n = 4): string {
   const text = digits(x, n);
   return text.includes(".") && !text.includes("×") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
 }
-
-/** Reads a typed number with or without its unit; says what is allowed otherwise. */
-export function typedNumber(text: string, what: string, lo = 0, hi = Number.POSITIVE_INFINITY): number {
-  const bare = text.replace(",", ".").match(/^[\s\u202f]*([-+]?[0-9]*\.?[0-9]+(?:[eE][-+]?[0-9]+)?)/)?.[1];
-  const x = bare === undefined ? Number.NaN : Number(bare);
-  if (!(x >= lo && x <= hi)) {
-    const allowed = Number.isFinite(hi) ? `a number from ${lo} to ${hi}` : `a number from ${lo} on`;
-    throw new Error(`${what} is “${text}”; allowed is ${allowed}`);
-  }
-  return x;
-}

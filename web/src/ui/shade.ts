@@ -1,4 +1,6 @@
 /** Colours of maps: every step is darker than the last, so that they read in grey and to the colour-blind. */
+import { themeNow } from "./theme";
+
 type Rgb = [number, number, number];
 
 const maps: Record<string, Rgb[]> = {
@@ -25,7 +27,9 @@ const maps: Record<string, Rgb[]> = {
 
 /** The colour of a share from 0 to 1. */
 export function shade(share: number, map = "tide"): Rgb {
-  const stops = maps[map] ?? maps.tide ?? [];
+  const day = maps[map] ?? maps.tide ?? [];
+  // What is low looks like the ground it lies on.
+  const stops = themeNow() === "night" ? [...day].reverse() : day;
   const at = Math.min(Math.max(share, 0), 1) * (stops.length - 1);
   const [a, b] = [stops[Math.floor(at)], stops[Math.ceil(at)]];
   if (!a || !b) return [0, 0, 0];

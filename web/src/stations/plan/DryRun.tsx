@@ -3,9 +3,9 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { digits, plain, span, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits, plain, span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { TypedWord } from "../../ui/Word";
 import type { PlanProps } from "./planProps";
 
 export function DryRun({ body }: PlanProps) {
@@ -17,14 +17,10 @@ export function DryRun({ body }: PlanProps) {
   return (
     <Panel
       title="Dry run"
-      says="records what the plan asks for, measures every stage, and lets it go"
+      says="records what the plan asks for, measures every stage, then discards the data"
       aside={
         <>
-          <TypedWord
-            label="Length of the dry run"
-            value={`${plain(seconds)} s`}
-            onSet={async (t) => setSeconds(typedNumber(t, "the dry run", 1, 600))}
-          />
+          <NumberWord label="Length of the dry run" value={seconds} unit="s" low={1} high={600} onSet={setSeconds} />
           <Button look="main" disabled={dry.isPending} onClick={() => dry.mutate()}>
             {dry.isPending ? "Trying …" : "Try the plan"}
           </Button>
@@ -45,7 +41,7 @@ export function DryRun({ body }: PlanProps) {
       {b && (
         <div className="px-3 pb-3">
           <p className={`text-[20px] leading-8 font-semibold ${b.good ? "text-lee" : "text-reef"}`}>
-            {b.good ? "◆ The plan holds" : "■ The plan does not hold"}
+            {b.good ? "◆ The system can sustain this plan" : "■ The system cannot sustain this plan"}
           </p>
           <p className="text-soft">
             {digits(b.samples_per_s / 1e6, 3)} million samples a second for {span(b.seconds)},{" "}

@@ -2,9 +2,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Channel, told } from "../../api/client";
-import { digits, plain, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits } from "../../ui/format";
 import { Empty, Panel } from "../../ui/Panel";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { ChosenWord } from "../../ui/Word";
 
 export function Encoder({ channels }: { channels: Channel[] }) {
   const volts = channels.filter((c) => c.quantity === "voltage");
@@ -56,12 +57,16 @@ export function Encoder({ channels }: { channels: Channel[] }) {
     <Panel title="Encoder" says="two tracks a quarter of a line apart">
       <div className="px-3 pb-3 text-[15px] leading-8">
         Tracks {track("Track A", a, "a")} and {track("Track B", b, "b")}, {track("Index", s.index, "index", true)},{" "}
-        <TypedWord
+        <NumberWord
           label="Lines a turn"
-          value={plain(s.lines)}
-          onSet={async (t) => set({ lines: Math.round(typedNumber(t, "lines a turn", 1, 100000)) })}
+          what="the number of lines"
+          value={s.lines}
+          low={1}
+          high={100_000}
+          whole
+          onSet={(lines) => set({ lines })}
         />{" "}
-        lines,{" "}
+        lines/rev,{" "}
         <ChosenWord
           label="Edges counted"
           value={s.multiple}
@@ -69,10 +74,11 @@ export function Encoder({ channels }: { channels: Channel[] }) {
           onSet={(multiple) => set({ multiple })}
         />
         , high above{" "}
-        <TypedWord
+        <NumberWord
           label="Threshold of the tracks"
-          value={`${plain(s.threshold)} V`}
-          onSet={async (t) => set({ threshold: typedNumber(t, "the threshold", Number.NEGATIVE_INFINITY) })}
+          value={s.threshold}
+          unit="V"
+          onSet={(threshold) => set({ threshold })}
         />
         ,{" "}
         <ChosenWord

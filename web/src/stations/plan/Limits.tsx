@@ -4,10 +4,11 @@ import { useMemo, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useWatch } from "../../api/rounds";
 import { Button } from "../../ui/Button";
-import { digits, plain, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits, plain } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { Plot } from "../../ui/Plot";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { ChosenWord } from "../../ui/Word";
 import { Alarms, zoneLook } from "../run/panes/LimitsPane";
 import { MeasureWords } from "./measures";
 import type { PlanProps } from "./planProps";
@@ -19,9 +20,9 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
   const watch = useWatch(campaign).data;
   const [chosen, setChosen] = useState(0);
   const all = body.plan.watch ?? [];
-  const write = (to: Watched[]) => {
+  const write = (to: Watched[], removed?: string) => {
     setError(undefined);
-    const done = set({ watch: to });
+    const done = set({ watch: to }, removed);
     done.catch(setError);
     return done;
   };
@@ -40,12 +41,17 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
     );
   };
   const level = (i: number, key: "caution" | "limit", value: number | null | undefined) => (
-    <TypedWord
+    <NumberWord
       label={`${key} ${i + 1}`}
-      value={value ? plain(value) : "none"}
+      what={`the ${key}`}
+      value={value}
+      none="none"
+      unit={watch?.now[i]?.unit}
+      show={plain}
+      above={0}
       width="7ch"
       right
-      onSet={async (t) => change(i, { [key]: /^\s*(none)?\s*$/i.test(t) ? null : typedNumber(t, `the ${key}`) })}
+      onSet={(x) => change(i, { [key]: x ?? null })}
     />
   );
   return (
@@ -66,7 +72,7 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
                   <th className="text-right font-normal">Limit</th>
                   <th className="text-right font-normal">Hysteresis</th>
                   <th className="text-right font-normal">Delay</th>
-                  <th className="text-right font-normal">Over its limit</th>
+                  <th className="text-right font-normal">Above the limit</th>
                   <th />
                 </tr>
               </thead>
@@ -95,32 +101,40 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
                       <td className="text-right">{level(i, "caution", w.caution)}</td>
                       <td className="text-right">{level(i, "limit", w.limit)}</td>
                       <td className="text-right">
-                        <TypedWord
+                        <NumberWord
                           label={`Hysteresis ${i + 1}`}
-                          value={`${plain(Number(((w.hysteresis ?? 0) * 100).toPrecision(6)))} %`}
+                          what="the hysteresis"
+                          value={Number(((w.hysteresis ?? 0) * 100).toPrecision(6))}
+                          unit="%"
+                          low={0}
+                          high={90}
                           width="6ch"
                           right
-                          onSet={async (t) => change(i, { hysteresis: typedNumber(t, "the hysteresis", 0, 90) / 100 })}
+                          onSet={(x) => change(i, { hysteresis: x / 100 })}
                         />
                       </td>
                       <td className="text-right">
-                        <TypedWord
+                        <NumberWord
                           label={`Delay ${i + 1}`}
-                          value={`${plain(w.delay_s ?? 0)} s`}
+                          what="the delay"
+                          value={w.delay_s ?? 0}
+                          unit="s"
+                          low={0}
+                          high={3600}
                           width="6ch"
                           right
-                          onSet={async (t) => change(i, { delay_s: typedNumber(t, "the delay", 0, 3600) })}
+                          onSet={(delay_s) => change(i, { delay_s })}
                         />
                       </td>
                       <td className="text-right">
                         <ChosenWord
-                          label={`Over its limit ${i + 1}`}
+                          label={`Above the limit ${i + 1}`}
                           value={w.switches ? "output" : "told"}
                           options={[
-                            { value: "told", says: "it is told and logged", face: "told" },
+                            { value: "told", says: "it is shown and logged", face: "log only" },
                             {
                               value: "output",
-                              says: "told, and the digital output is on until it is good again",
+                              says: "shown, logged, and the digital output is on until it is back to normal",
                               face: "output on",
                             },
                           ]}
@@ -130,9 +144,14 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
                       <td className="text-right">
                         <button
                           type="button"
-                          aria-label={`Watch ${i + 1} no more`}
+                          aria-label={`Remove watched quantity ${i + 1}`}
                           className="px-1 hover:text-harbour"
-                          onClick={() => write(all.filter((_, k) => k !== i)).catch(() => undefined)}
+                          onClick={() =>
+                            write(
+                              all.filter((_, k) => k !== i),
+                              `Watched quantity ${i + 1} removed`,
+                            ).catch(() => undefined)
+                          }
                         >
                           ✕
                         </button>

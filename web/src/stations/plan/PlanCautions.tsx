@@ -1,7 +1,7 @@
 /** What the rules find in the plan, each with its fix; it can be let pass with a reason, as in the rig. */
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { useRig } from "../../api/queries";
+import { useGo } from "../../shell/address";
 import { Wrong } from "../../ui/Panel";
 import { Finding } from "../rig/Cautions";
 import { useEditing } from "../rig/editing";
@@ -11,7 +11,7 @@ import type { PlanProps } from "./planProps";
 export function PlanCautions({ campaign, set }: Pick<PlanProps, "campaign" | "set">) {
   const rig = useRig(campaign).data;
   const editing = useEditing(campaign, rig);
-  const go = useNavigate();
+  const go = useGo();
   const [error, setError] = useState<Error>();
   const found = rig?.cautions.filter((c) => c.station === "plan") ?? [];
   const onError = (e: Error | undefined) => {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { ChannelsWord } from "../../ui/ChannelsWord";
+import { readEntry } from "../../ui/entry";
 import { bytes, plain, rate } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../ui/Word";
@@ -23,27 +24,26 @@ export function Recorders({ body, channels, set }: PlanProps) {
   const all: Recorder[] = p.recorders?.length
     ? p.recorders
     : [{ name: "A", inputs: [], divide: 1, keeps: "takes", segment_s: null }];
-  const write = (recorders: Recorder[]) => {
+  const write = (recorders: Recorder[], removed?: string) => {
     setError(undefined);
-    return set({ recorders });
+    return set({ recorders }, removed);
   };
   const change = (i: number, part: Partial<Recorder>) => write(all.map((r, k) => (k === i ? { ...r, ...part } : r)));
   const choose = (i: number, part: Partial<Recorder>) => {
     change(i, part).catch(setError);
   };
   const next = "ABCDEFGH".split("").find((n) => !all.some((r) => r.name === n)) ?? "";
-  const segment = (i: number) => (text: string) => {
-    const t = text.trim().toLowerCase();
-    if (t === "" || t === "never") return change(i, { segment_s: null });
-    const m = t.replace(",", ".").match(/^([\d.]+)\s*(s|min|h|mb|gb)?$/);
-    const by: Record<string, number> = { s: 1, min: 60, h: 3600 };
-    const size: Record<string, number> = { mb: 1e6, gb: 1e9 };
-    const unit = m?.[2] ?? "s";
+  /** A time, or a size that is reached after one. */
+  const segment = (i: number) => async (text: string) => {
+    const what = "the length of a segment";
     const perSecond = (body.sums.recorders[i]?.per_hour_bytes ?? 0) / 3600;
-    const s = Number(m?.[1]) * (by[unit] ?? (size[unit] ?? Number.NaN) / perSecond);
-    if (!m || !Number.isFinite(s))
-      throw new Error(`“${text}” is neither a time nor a size; allowed are 10 min, 500 MB or never`);
-    return change(i, { segment_s: Math.max(1, Math.round(s)) });
+    const entry = await readEntry(text, { what, unit: "s", low: 1, words: ["never"] }).catch(async () => {
+      const size = await readEntry(text, { what, unit: "B", above: 0 }).catch(() => undefined);
+      if (!size || !perSecond)
+        throw new Error(`“${text.slice(0, 40)}” is neither a time nor a size; type 10 min, 500 MB or never`);
+      return { values: size.values.map((b) => Math.max(1, b / perSecond)), word: null };
+    });
+    return change(i, { segment_s: entry.word || !entry.values[0] ? null : Math.round(entry.values[0]) });
   };
   return (
     <Panel title="Recorders" className="min-h-0 flex-1">
@@ -103,7 +103,7 @@ export function Recorders({ body, channels, set }: PlanProps) {
                       label={`Segments of recorder ${r.name}`}
                       value={r.segment_s ? `${plain(r.segment_s)} s` : "never"}
                       width="8ch"
-                      onSet={async (t) => segment(i)(t)}
+                      onSet={segment(i)}
                     />
                   </td>
                   <td className="num text-right">
@@ -115,7 +115,12 @@ export function Recorders({ body, channels, set }: PlanProps) {
                         type="button"
                         aria-label={`Remove recorder ${r.name}`}
                         className="px-1 hover:text-harbour"
-                        onClick={() => write(all.filter((_, k) => k !== i)).catch(setError)}
+                        onClick={() =>
+                          write(
+                            all.filter((_, k) => k !== i),
+                            `Recorder ${r.name} removed`,
+                          ).catch(setError)
+                        }
                       >
                         ✕
                       </button>

@@ -3,26 +3,13 @@ import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { useOrderRounds, useRounds } from "../../api/rounds";
 import { Button } from "../../ui/Button";
-import { digits, plain, span, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits, plain, span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { TypedWord } from "../../ui/Word";
 import { MeasureWords } from "./measures";
 import type { PlanProps } from "./planProps";
 
 type Rounds = Schema["Rounds"];
-
-const units: Record<string, number> = { s: 1, min: 60, h: 3600, d: 86400 };
-
-/** A time as typed: seconds, minutes, hours or days. */
-function time(text: string, what: string): number {
-  const m = text
-    .trim()
-    .replace(",", ".")
-    .match(/^([\d.]+)\s*(s|min|h|d)?$/);
-  const s = Number(m?.[1]) * (units[m?.[2] ?? "s"] ?? 1);
-  if (!m || !(s > 0)) throw new Error(`${what} is “${text}”; allowed is a time such as 30 s, 15 min, 2 h or 1 d`);
-  return s;
-}
 
 const local = (at: string | null | undefined) => {
   if (!at) return "";
@@ -36,10 +23,10 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
   const schedule = useRounds(campaign).data;
   const order = useOrderRounds(campaign);
   const going = schedule?.state === "going";
-  const write = (part: Partial<Rounds> | null) => {
+  const write = (part: Partial<Rounds> | null, removed?: string) => {
     setError(undefined);
     const was = r ?? { every_s: 900, length_s: 5, count: 32, measures: [] };
-    const done = set({ rounds: part === null ? null : { ...was, ...part } });
+    const done = set({ rounds: part === null ? null : { ...was, ...part } }, removed);
     done.catch(setError);
     return done;
   };
@@ -92,33 +79,44 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
       >
         <div className="px-3 pb-2 text-[15px] leading-8">
           Every{" "}
-          <TypedWord
+          <NumberWord
             label="Every"
-            value={short(r.every_s)}
-            onSet={async (t) => write({ every_s: time(t, "the time between rounds") })}
+            what="the time between rounds"
+            value={r.every_s}
+            unit="s"
+            show={short}
+            above={0}
+            onSet={(every_s) => write({ every_s })}
           />{" "}
           keep{" "}
-          <TypedWord
+          <NumberWord
             label="Length of a round"
-            value={short(r.length_s)}
-            onSet={async (t) => write({ length_s: time(t, "a round") })}
+            value={r.length_s}
+            unit="s"
+            show={short}
+            above={0}
+            onSet={(length_s) => write({ length_s })}
           />
           ,{" "}
-          <TypedWord
+          <NumberWord
             label="How many rounds"
-            value={plain(r.count)}
-            onSet={async (t) => write({ count: Math.round(typedNumber(t, "the number of rounds", 1, 100000)) })}
+            what="the number of rounds"
+            value={r.count}
+            low={1}
+            high={100_000}
+            whole
+            onSet={(count) => write({ count })}
           />{" "}
-          times; {at("begin_at", "begin at", "when started")}; {at("end_at", "none after", "no end")}. Waveforms are
-          kept of{" "}
-          <TypedWord
+          times; {at("begin_at", "begin at", "when started")}; {at("end_at", "end at", "no end")}. Waveforms are kept of{" "}
+          {r.keep_newest ? "the newest " : ""}
+          <NumberWord
             label="Waveforms kept"
-            value={r.keep_newest ? `the newest ${r.keep_newest}` : "all rounds"}
-            width="15ch"
-            onSet={async (t) => {
-              const n = t.match(/\d+/)?.[0];
-              return write({ keep_newest: n ? Number(n) : null });
-            }}
+            what="how many rounds keep their waveform"
+            value={r.keep_newest}
+            none="all rounds"
+            low={1}
+            whole
+            onSet={(n) => write({ keep_newest: n ?? null })}
           />
           ; that takes {span(body.sums.rounds_s)} in all.
           <br />
@@ -133,9 +131,13 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
               />
               <button
                 type="button"
-                aria-label={`Measure ${i + 1} no more`}
+                aria-label={`Remove measurement ${i + 1}`}
                 className="px-1 text-[13px] hover:text-harbour"
-                onClick={() => write({ measures: measures.filter((_, k) => k !== i) }).catch(() => undefined)}
+                onClick={() =>
+                  write({ measures: measures.filter((_, k) => k !== i) }, `Measurement ${i + 1} removed`).catch(
+                    () => undefined,
+                  )
+                }
               >
                 ✕
               </button>
@@ -149,12 +151,12 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
                 write({ measures: [...measures, { input: first.input, of: { what: "peak" } }] }).catch(() => undefined)
               }
             >
-              measure more
+              Add measurement
             </Button>
           )}
           {" · "}
-          <Button look="link" onClick={() => write(null).catch(() => undefined)}>
-            no rounds
+          <Button look="link" onClick={() => write(null, "Rounds deleted").catch(() => undefined)}>
+            Delete rounds
           </Button>
           <Wrong error={error} />
         </div>

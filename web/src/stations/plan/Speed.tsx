@@ -5,9 +5,11 @@ import { api, type Schema, told } from "../../api/client";
 import { useStatus } from "../../api/live";
 import { driveOutput } from "../../api/output";
 import { Button } from "../../ui/Button";
-import { digits, plain, typedNumber, withUnit } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits, withUnit } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { useTheme } from "../../ui/theme";
+import { ChosenWord } from "../../ui/Word";
 import { pen, useCanvas } from "../run/panes/canvas";
 import { quality } from "../run/panes/SpeedPane";
 import { Encoder } from "./Encoder";
@@ -20,9 +22,9 @@ export function Speed(props: PlanProps) {
   const { body, channels, set } = props;
   const [error, setError] = useState<Error>();
   const tachos = body.plan.tachos ?? [];
-  const write = (to: Tachometer[]) => {
+  const write = (to: Tachometer[], removed?: string) => {
     setError(undefined);
-    const done = set({ tachos: to });
+    const done = set({ tachos: to }, removed);
     done.catch(setError);
     return done;
   };
@@ -63,7 +65,12 @@ export function Speed(props: PlanProps) {
           tacho={t}
           channels={channels}
           onSet={(to) => write(tachos.map((x, k) => (k === i ? to : x)))}
-          onClose={() => write(tachos.filter((_, k) => k !== i)).catch(() => undefined)}
+          onClose={() =>
+            write(
+              tachos.filter((_, k) => k !== i),
+              "Tachometer removed",
+            ).catch(() => undefined)
+          }
         />
       ))}
       {tachos.length > 0 && (
@@ -106,10 +113,12 @@ function Tacho({
   // Speed and quality over a longer stretch than the picture shows.
   const read = useQuery({ queryKey: ["tacho-read", t], queryFn: () => ask(false), refetchInterval: 500, retry: false });
   const r = read.data?.reading;
+  const theme = useTheme();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other colours are drawn anew
   useEffect(() => {
     const to = canvas.current && pen(canvas.current);
     if (to && heard.data) drawPulses(to, heard.data.low, heard.data.high, t);
-  }, [heard.data, t]);
+  }, [heard.data, t, theme]);
   const set = (part: Partial<Tachometer>) => {
     setWrong("");
     return onSet({ ...t, ...part });
@@ -126,10 +135,13 @@ function Tacho({
     key: "threshold" | "hysteresis" | "pulses_per_rev" | "missing_teeth",
     unit: string,
   ) => (
-    <TypedWord
+    <NumberWord
       label={label}
-      value={`${plain(t[key] ?? 0)} ${unit}`.trim()}
-      onSet={async (x) => set({ [key]: typedNumber(x, label, key === "threshold" ? Number.NEGATIVE_INFINITY : 0) })}
+      value={t[key] ?? 0}
+      unit={unit}
+      low={key === "threshold" ? undefined : 0}
+      whole={key === "missing_teeth"}
+      onSet={(x) => set({ [key]: x })}
     />
   );
   const link = useStatus()?.link;
@@ -174,8 +186,8 @@ function Tacho({
               onSet={(slope) => choose({ slope })}
             />{" "}
             through {number("Threshold", "threshold", t.unit)}, back by {number("Hysteresis", "hysteresis", t.unit)},{" "}
-            {number("Pulses a turn", "pulses_per_rev", "")} a turn, {number("Missing teeth", "missing_teeth", "")} of
-            them missing,{" "}
+            {number("Pulses a turn", "pulses_per_rev", "")} pulses/rev, {number("Missing teeth", "missing_teeth", "")}{" "}
+            of them missing,{" "}
             <ChosenWord
               label="Stripes"
               value={t.uneven ? "uneven" : "even"}
@@ -251,19 +263,9 @@ function PulseOutput() {
   return (
     <Panel title="Pulse output" says="a known train, to try a counter with">
       <div className="px-3 pb-3 text-[15px] leading-8">
-        Pulses of{" "}
-        <TypedWord
-          label="Pulse voltage"
-          value={`${plain(volts)} V`}
-          onSet={async (t) => setVolts(typedNumber(t, "the voltage", 0, 10))}
-        />{" "}
-        at{" "}
-        <TypedWord
-          label="Pulse rate"
-          value={`${plain(hz)} Hz`}
-          onSet={async (t) => setHz(typedNumber(t, "the rate", 0.1, 20000))}
-        />
-        . <Button onClick={() => drive(on ? 0 : volts)}>{on ? "Stop the pulses" : "Send pulses"}</Button>
+        Pulses of <NumberWord label="Pulse voltage" value={volts} unit="V" low={0} high={10} onSet={setVolts} /> at{" "}
+        <NumberWord label="Pulse rate" value={hz} unit="Hz" low={0.1} high={20_000} onSet={setHz} />.{" "}
+        <Button onClick={() => drive(on ? 0 : volts)}>{on ? "Stop the pulses" : "Send pulses"}</Button>
         {wrong && (
           <p role="alert" className="text-[13px] leading-5 text-reef">
             {wrong}

@@ -4,10 +4,11 @@ import { useMemo, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { overview, useRun, useRuns } from "../../api/queries";
 import { Button } from "../../ui/Button";
-import { plain, typedNumber, whole } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { plain, whole } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { Plot } from "../../ui/Plot";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { ChosenWord } from "../../ui/Word";
 import { type Condition, freshCondition, kinds, Sentence, watchedInput } from "./conditions";
 import type { PlanProps } from "./planProps";
 
@@ -22,9 +23,9 @@ export function StartWhen(props: PlanProps) {
   const plan = body.plan;
   const t = plan.start;
   const conditions = t?.conditions ?? [];
-  const write = (part: Partial<Trigger>) => {
+  const write = (part: Partial<Trigger>, removed?: string) => {
     setError(undefined);
-    const done = set({ start: { ...byHand, ...t, ...part } });
+    const done = set({ start: { ...byHand, ...t, ...part } }, removed);
     done.catch(setError);
     return done;
   };
@@ -34,11 +35,7 @@ export function StartWhen(props: PlanProps) {
     else write({ conditions: [...conditions, c] }).catch(() => undefined);
   };
   const time = (label: string, key: "pre_s" | "hold_off_s" | "within_s", value: number) => (
-    <TypedWord
-      label={label}
-      value={`${plain(value)} s`}
-      onSet={async (x) => write({ [key]: typedNumber(x, label, 0, 3600) })}
-    />
+    <NumberWord label={label} value={value} unit="s" low={0} high={3600} onSet={(x) => write({ [key]: x })} />
   );
   return (
     <Panel title="Start when" className="min-h-0">
@@ -74,7 +71,11 @@ export function StartWhen(props: PlanProps) {
               type="button"
               aria-label={`Remove condition ${i + 1}`}
               className="px-1 text-[13px] hover:text-harbour"
-              onClick={() => write({ conditions: conditions.filter((_, k) => k !== i) }).catch(() => undefined)}
+              onClick={() =>
+                write({ conditions: conditions.filter((_, k) => k !== i) }, `Condition ${i + 1} removed`).catch(
+                  () => undefined,
+                )
+              }
             >
               ✕
             </button>
@@ -94,14 +95,17 @@ export function StartWhen(props: PlanProps) {
           {conditions.length > 0 && (
             <>
               , then hold off {time("Hold-off", "hold_off_s", t?.hold_off_s ?? 0)} and arm again,{" "}
-              <TypedWord
+              {t?.takes ? "up to " : ""}
+              <NumberWord
                 label="Takes"
-                value={t?.takes ? `up to ${t.takes} takes` : "until stopped"}
-                width="15ch"
-                onSet={async (x) => {
-                  const n = x.match(/\d+/)?.[0];
-                  return write({ takes: n ? Number(n) : null });
-                }}
+                what="the number of takes"
+                value={t?.takes}
+                none="until stopped"
+                unit="takes"
+                low={1}
+                high={1_000_000}
+                whole
+                onSet={(n) => write({ takes: n ?? null })}
               />
             </>
           )}

@@ -6,7 +6,7 @@ import type { PlanProps } from "./planProps";
 export function Steps({ channels }: PlanProps) {
   return (
     <Panel
-      title="Range and step"
+      title="Full scale and resolution"
       says="what fills the converter, and the smallest step it tells apart"
       className="min-h-0 flex-1"
     >
@@ -18,7 +18,7 @@ export function Steps({ channels }: PlanProps) {
               <th className="font-normal">Channel</th>
               <th className="text-right font-normal">Range</th>
               <th className="text-right font-normal">Full scale, peak</th>
-              <th className="text-right font-normal">Step</th>
+              <th className="text-right font-normal">Resolution</th>
               <th />
             </tr>
           </thead>

@@ -1,6 +1,7 @@
 /** When takes begin, how long they are, who records them, and what follows. */
 import { useState } from "react";
 import { api, type Plan, told } from "../../api/client";
+import { NumberWord } from "../../ui/EntryWord";
 import { bytes, plain, rate, span, whole, withUnit } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../ui/Word";
@@ -87,19 +88,13 @@ function Follows({ campaign, body, set }: PlanProps) {
   const s = body.sums;
   const rows: [string, string][] = [
     ["Samples a channel and take", s.samples ? whole(s.samples) : "open"],
-    ["Clean up to", withUnit(s.clean_to_hz / 1000, "kHz")],
+    ["Alias-free up to", withUnit(s.clean_to_hz / 1000, "kHz")],
     ["Nyquist", withUnit(s.nyquist_hz / 1000, "kHz")],
     ["All takes, about", s.size_bytes ? bytes(s.size_bytes) : "open"],
     ["Takes that fit", s.takes_that_fit === null || s.takes_that_fit === undefined ? "open" : whole(s.takes_that_fit)],
     ["Size an hour, about", bytes(s.size_per_hour_bytes)],
     ["Room on disk for", span(s.room_s)],
   ];
-  const named = async (text: string) => {
-    if (text.trim() === "") return set({ named_hz: null });
-    const hz = Number(text.replace(",", ".").replace(/\s*hz$/i, ""));
-    if (!(hz > 0)) throw new Error(`the frequency is “${text}”; allowed is a number above 0, in Hz, or nothing`);
-    return set({ named_hz: hz });
-  };
   return (
     <Panel title="What follows" className="overflow-auto">
       <dl className="grid grid-cols-[1fr_auto] px-3">
@@ -121,14 +116,17 @@ function Follows({ campaign, body, set }: PlanProps) {
           </p>
         ))}
         <p className="pt-1">
-          What becomes of{" "}
-          <TypedWord
+          Check frequency:{" "}
+          <NumberWord
             label="A frequency that matters"
-            value={body.plan.named_hz ? `${plain(body.plan.named_hz)} Hz` : ""}
+            what="the frequency"
+            value={body.plan.named_hz}
+            none="none"
+            unit="Hz"
+            above={0}
             width="10ch"
-            onSet={named}
+            onSet={(hz) => set({ named_hz: hz ?? null })}
           />
-          ?
         </p>
         {s.recorders.map(
           (r) =>

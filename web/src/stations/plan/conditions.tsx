@@ -1,8 +1,8 @@
 /** Conditions of a trigger as sentences whose words can be changed. */
 import type { ReactNode } from "react";
 import type { Channel, Plan, Schema } from "../../api/client";
-import { plain, typedNumber } from "../../ui/format";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { NumberWord } from "../../ui/EntryWord";
+import { ChosenWord } from "../../ui/Word";
 
 export type Condition = Schema["Condition"];
 type Kind = Condition["when"];
@@ -72,11 +72,7 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
     />
   );
   const number = (label: string, value: number, key: string, unit: string) => (
-    <TypedWord
-      label={label}
-      value={`${plain(value)} ${unit}`.trim()}
-      onSet={async (t) => set({ [key]: typedNumber(t, label, Number.NEGATIVE_INFINITY) })}
-    />
+    <NumberWord label={label} value={value} unit={unit} onSet={(x) => set({ [key]: x })} />
   );
   const slope = (edge: string | undefined, rising: string, falling: string, either: string) => (
     <ChosenWord
@@ -131,14 +127,14 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
       return (
         <>
           {channel(c.tacho, "tacho")} is at {number("From", c.from_rpm, "from_rpm", "rpm")} to{" "}
-          {number("To", c.to_rpm, "to_rpm", "rpm")},{" "}
-          <TypedWord
+          {number("To", c.to_rpm, "to_rpm", "rpm")}, {c.every_rpm ? "every " : ""}
+          <NumberWord
             label="Step"
-            value={c.every_rpm ? `every ${plain(c.every_rpm)} rpm` : "at its entry"}
-            onSet={async (t) => {
-              const step = t.match(/[\d.]+/)?.[0];
-              return set({ every_rpm: step ? Number(step) : null });
-            }}
+            value={c.every_rpm}
+            none="at its entry"
+            unit="rpm"
+            above={0}
+            onSet={(x) => set({ every_rpm: x ?? null })}
           />
         </>
       );
@@ -168,10 +164,12 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
                     part({ input: to, unit: channels.find((x) => x.input === to)?.unit }).catch(() => undefined);
                   }}
                 />{" "}
-                <TypedWord
+                <NumberWord
                   label={`Limit of axis ${i + 1}`}
-                  value={`${plain(a.level)} ${a.unit}`}
-                  onSet={async (t) => part({ level: typedNumber(t, "the limit") })}
+                  value={a.level}
+                  unit={a.unit}
+                  above={0}
+                  onSet={(level) => part({ level })}
                 />
               </span>
             );

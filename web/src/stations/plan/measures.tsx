@@ -1,7 +1,7 @@
 /** A measured quantity as words: of which channel, what, in which band. */
 import type { Channel, Schema } from "../../api/client";
-import { plain, typedNumber } from "../../ui/format";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { NumberWord } from "../../ui/EntryWord";
+import { ChosenWord } from "../../ui/Word";
 
 export type Measure = Schema["Measure"];
 type What = Measure["of"];
@@ -43,11 +43,7 @@ export function MeasureWords({
     onSet(to).catch(() => undefined);
   };
   const number = (label: string, value: number, key: string, unit: string) => (
-    <TypedWord
-      label={label}
-      value={`${plain(value)} ${unit}`}
-      onSet={async (t) => of({ [key]: typedNumber(t, label, Number.NEGATIVE_INFINITY) })}
-    />
+    <NumberWord label={label} value={value} unit={unit} onSet={(x) => of({ [key]: x })} />
   );
   const kind: Kind = m.of.what === "band_rms" && m.of.velocity ? "velocity" : m.of.what;
   return (

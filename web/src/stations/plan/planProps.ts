@@ -6,6 +6,6 @@ export type PlanProps = {
   campaign: number | undefined;
   body: PlanBody;
   channels: Channel[];
-  /** Rejects with the reason when the change is refused. */
-  set: (part: Partial<Plan>) => Promise<unknown>;
+  /** Rejects with the reason when the change is refused; what was removed by it can be taken back for a while. */
+  set: (part: Partial<Plan>, removed?: string) => Promise<unknown>;
 };

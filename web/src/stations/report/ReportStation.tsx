@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { useNavigate } from "react-router";
+import { useEffect, useRef, useState } from "react";
 import { api, type ReportBody, told } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
+import { useGo } from "../../shell/address";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
+import { dropDraft, keepDraft, takeDraft } from "../../ui/draft";
 import { span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord, TypedWord } from "../../ui/Word";
@@ -16,7 +17,7 @@ export function ReportStation() {
   const report = useReport(id);
   const runs = (useRuns(id).data ?? []).filter((r) => r.samples > 0);
   const save = useSaveReport(id);
-  const go = useNavigate();
+  const go = useGo();
   const pages = useQuery({
     queryKey: ["pages", id, report.dataUpdatedAt, runs.length],
     enabled: id !== undefined && runs.length > 0 && report.data !== undefined,
@@ -26,7 +27,7 @@ export function ReportStation() {
     retry: false,
   });
 
-  if (!report.data) return report.error ? <Wrong error={report.error} /> : <Empty says="The report is being read." />;
+  if (!report.data) return report.error ? <Wrong error={report.error} /> : <Empty says="Loading report …" />;
   if (runs.length === 0) {
     return (
       <Empty says="A report is about a recorded run, and there is none yet.">
@@ -93,7 +94,7 @@ export function ReportStation() {
         <Panel
           title="The page"
           aside={
-            save.isPending || pages.isFetching ? <span className="text-[13px] text-soft">being set …</span> : undefined
+            save.isPending || pages.isFetching ? <span className="text-[13px] text-soft">Rendering …</span> : undefined
           }
         >
           <Wrong error={save.error ?? pages.error} />
@@ -110,7 +111,7 @@ export function ReportStation() {
               ))}
             </div>
           ) : (
-            !pages.error && <Empty says="The page is being set." />
+            !pages.error && <Empty says="Rendering …" />
           )}
         </Panel>
       </div>
@@ -118,10 +119,33 @@ export function ReportStation() {
   );
 }
 
-/** Findings in the engineer's words; kept when the field is left. */
-function Findings({ value, onSet }: { value: string; onSet: (text: string) => void }) {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
+const FINDINGS = "Findings";
+
+/** Findings in the engineer's words; saved as they are written. */
+function Findings({ value, onSet }: { value: string; onSet: (text: string) => Promise<unknown> }) {
+  const [draft] = useState(() => takeDraft(FINDINGS, value));
+  const [text, setText] = useState(draft ?? value);
+  const [error, setError] = useState<Error>();
+  const saved = useRef(value);
+  useEffect(() => {
+    // Saved by somebody else: shown, unless something is being written here.
+    if (saved.current !== value) setText((was) => (was === saved.current ? value : was));
+    saved.current = value;
+  }, [value]);
+  const save = () => {
+    if (text === saved.current) return;
+    setError(undefined);
+    onSet(text).then(() => dropDraft(FINDINGS, value), setError);
+  };
+  const latest = useRef(save);
+  latest.current = save;
+  // A while after the last key, and when the station is left.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the text is what is waited for
+  useEffect(() => {
+    const rest = window.setTimeout(() => latest.current(), 1500);
+    return () => window.clearTimeout(rest);
+  }, [text]);
+  useEffect(() => () => latest.current(), []);
   return (
     <label className="flex flex-1 flex-col gap-1">
       <span className="font-semibold">Findings</span>
@@ -129,9 +153,13 @@ function Findings({ value, onSet }: { value: string; onSet: (text: string) => vo
         className="min-h-40 flex-1 border border-rule bg-paper/40 p-2 leading-5"
         value={text}
         placeholder="What was found, in your words."
-        onChange={(e) => setText(e.target.value)}
-        onBlur={() => text !== value && onSet(text)}
+        onChange={(e) => {
+          setText(e.target.value);
+          keepDraft(FINDINGS, value, e.target.value);
+        }}
+        onBlur={save}
       />
+      {error && <Wrong error={new Error(`Not saved: ${error.message} The text stays here.`)} />}
     </label>
   );
 }

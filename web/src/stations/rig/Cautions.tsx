@@ -74,7 +74,7 @@ export function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: Finding
           <p className="text-[12px] text-soft">
             Waived by {c.waived.who}: “{c.waived.reason}”.{" "}
             <button type="button" className="text-harbour hover:underline" onClick={() => waive(null)}>
-              Look at it again
+              Reopen
             </button>
           </p>
         ) : (

@@ -1,7 +1,8 @@
 /** The channel table with its patch bay, details and cautions. */
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { RigBody } from "../../api/client";
 import { useSavePlan } from "../../api/queries";
+import { useKeys } from "../../shell/keys";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
@@ -31,21 +32,18 @@ export function Channels({ body }: { body: RigBody }) {
 
   const { fix, waive } = mending({ campaign: id, editing, savePlan: save.mutateAsync, onError: setError });
 
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => {
-      const typing = (e.target as HTMLElement).closest("input,textarea");
-      if (e.key === "/" && !typing) {
-        e.preventDefault();
-        find.current?.focus();
-      } else if (e.altKey && e.key.toLowerCase() === "f") {
-        e.preventDefault();
+  useKeys("Channels", [
+    { key: "Control+f", says: "Search the table", anywhere: true, run: () => find.current?.focus() },
+    {
+      key: "Alt+f",
+      says: "Carry out the fix of the selected row's caution",
+      anywhere: true,
+      run: () => {
         const c = body.cautions.find((k) => k.input === selected && mendable(k));
         if (c) fix(c);
-      }
-    };
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  });
+      },
+    },
+  ]);
 
   const all = useMemo(() => channels.filter((c) => chosen.includes(c.input)), [channels, chosen]);
   const chips = Object.entries(view.filters).filter(([, text]) => text);
@@ -56,7 +54,8 @@ export function Channels({ body }: { body: RigBody }) {
         <input
           ref={find}
           aria-label="Find in channels"
-          placeholder={`Find in ${channels.length} channels   /`}
+          placeholder={`Find in ${channels.length} channels`}
+          title="Ctrl+F"
           className="panel h-8 w-44 rounded-chart px-2"
           value={view.search}
           onChange={(e) => change({ search: e.target.value })}

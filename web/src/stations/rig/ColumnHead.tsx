@@ -42,7 +42,7 @@ export function ColumnHead({ name, head, right, view, onView }: Props) {
                 />
               )}
               <Choice
-                says="Smallest first"
+                says="Sort A–Z"
                 onChoose={() => {
                   onView({ order: { key: name, down: false } });
                   close();

@@ -58,7 +58,7 @@ export function ReviewDialog({ rig, editing }: { rig: RigBody; editing: Editing 
       <div className="fixed inset-0 flex items-center justify-center p-8">
         <DialogPanel className="panel flex max-h-full w-[860px] flex-col shadow-lg">
           <header className="border-b border-rule px-4 py-3">
-            <DialogTitle className="font-semibold">Before it is written: {what}</DialogTitle>
+            <DialogTitle className="font-semibold">Review changes: {what}</DialogTitle>
             <p className="text-[13px] text-soft" role="status">
               {answer.changed.length} cells in {rows} rows change
               {answer.refused.length > 0 && `, ${answer.refused.length} refused`}
@@ -115,16 +115,16 @@ export function ReviewDialog({ rig, editing }: { rig: RigBody; editing: Editing 
               onClick={() => write(false)}
               data-autofocus
             >
-              Write {answer.changed.length} cells
+              Apply {answer.changed.length} changes
               {answer.refused.length > 0 && `, leave ${answer.refused.length} as they were`}
             </Button>
             {clash > 0 && (
               <Button disabled={busy} onClick={() => write(true)}>
-                Write mine over theirs
+                Overwrite theirs
               </Button>
             )}
             <Button onClick={close} hint="Esc">
-              Leave everything
+              Cancel
             </Button>
           </footer>
         </DialogPanel>

@@ -66,7 +66,7 @@ export function Selected({ rig, channel, all, editing }: Props) {
               <dd className="num border-t border-rule text-right">
                 ± {withUnit(channel.full_scale, channel.unit, 3)} pk
               </dd>
-              <dt className="border-t border-rule text-soft">Step</dt>
+              <dt className="border-t border-rule text-soft">Resolution</dt>
               <dd className="num border-t border-rule text-right">
                 {digits(channel.converter_step, 2)} {channel.unit}
               </dd>

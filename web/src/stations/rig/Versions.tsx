@@ -91,7 +91,7 @@ export function Versions({ campaign, body, editing, onError }: Props) {
               ))}
             </ul>
             <Button look="main" className="mt-1" disabled={!differ?.length} onClick={() => take(which)}>
-              Take {which.says} into use
+              Restore {which.says}
             </Button>
           </div>
         )}

@@ -6,9 +6,11 @@ import { orders } from "../../shell/capture";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { ChannelsWord } from "../../ui/ChannelsWord";
+import { RangeWord } from "../../ui/EntryWord";
 import { rate, short } from "../../ui/format";
+import { Guarded } from "../../ui/Guarded";
 import { Empty } from "../../ui/Panel";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { ChosenWord } from "../../ui/Word";
 import { blocks, lengths, nameOf, type Pane, windows } from "./bench";
 import { MeterBridge } from "./MeterBridge";
 import { LimitsPane } from "./panes/LimitsPane";
@@ -75,9 +77,11 @@ export function PaneFrame({ pane, channels, heard, frozen, plotted, onToggle, on
         </button>
       </div>
       {heard || pane.display === "now" || pane.display === "limits" ? (
-        <Body {...{ pane, channels, shown, frozen, plotted, onToggle }} />
+        <Guarded what={`The panel ${name}`} again={[pane]}>
+          <Body {...{ pane, channels, shown, frozen, plotted, onToggle }} />
+        </Guarded>
       ) : (
-        <Empty says="Nothing is heard: no front end is connected. Choose one in the bar above." />
+        <Empty says="No signal: no front end is connected. Choose one in the bar above." />
       )}
     </section>
   );
@@ -175,22 +179,19 @@ function Words({ pane, channels, shown, onSet }: Omit<PaneProps, "frozen"> & { o
   );
   const band = pane.envelope_hz;
   const envelope = (
-    <TypedWord
-      label="Envelope"
-      value={band ? `envelope ${short(band[0] ?? 0)} to ${short(band[1] ?? 0)} Hz` : "all"}
-      width={band ? "26ch" : "4ch"}
-      onSet={async (t) => {
-        const [lo, hi] =
-          t
-            .replace(",", ".")
-            .match(/\d+(?:\.\d+)?/g)
-            ?.map(Number) ?? [];
-        if (lo === undefined) return onSet({ envelope_hz: null });
-        if (hi === undefined || !(lo > 0 && lo < hi && hi < hz / 2))
-          throw new Error(`the band is “${t}”; allowed are two frequencies below ${short(hz / 2)} Hz, or all`);
-        return onSet({ envelope_hz: [lo, hi] });
-      }}
-    />
+    <>
+      {band && "envelope "}
+      <RangeWord
+        label="Envelope"
+        what="the band of the envelope"
+        value={band ? [band[0] ?? 0, band[1] ?? 0] : undefined}
+        none="all"
+        unit="Hz"
+        above={0}
+        high={hz / 2}
+        onSet={(to) => onSet({ envelope_hz: to ?? null })}
+      />
+    </>
   );
   const says: Partial<Record<Pane["display"], ReactNode>> = {
     waveform: (
@@ -215,7 +216,7 @@ function Words({ pane, channels, shown, onSet }: Omit<PaneProps, "frozen"> & { o
       <>
         {envelope} {choice}, {averages} of {block} to {toHz}, Hann, {units} peak{" "}
         <button type="button" aria-pressed={pane.hold} className="word" onClick={() => onSet({ hold: !pane.hold })}>
-          {pane.hold ? "with the largest so far" : "now only"}
+          {pane.hold ? "with peak hold" : "no peak hold"}
         </button>
       </>
     ),

@@ -1,16 +1,30 @@
 /** Run: what is heard now, on a bench of displays, and what is being recorded. */
+
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
 import { api, type Channel, told } from "../../api/client";
 import { useHeard } from "../../api/live";
 import { useMath, useRig } from "../../api/queries";
-import { useCampaign } from "../../shell/useCampaign";
+import { useCampaign, useMeasured } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
+import { offerUndo } from "../../ui/undo";
 import { useHeight } from "../../ui/useHeight";
 import { ChosenWord, TypedWord } from "../../ui/Word";
-import { COLUMNS, type Display, displays, fresh, leave, left, type Pane, ROWS, usual, type Working } from "./bench";
+import {
+  COLUMNS,
+  type Display,
+  displays,
+  fresh,
+  leave,
+  left,
+  nameOf,
+  type Pane,
+  ROWS,
+  usual,
+  type Working,
+} from "./bench";
 import { PaneFrame } from "./PaneFrame";
 
 const GAP = 8;
@@ -18,7 +32,10 @@ const GAP = 8;
 export function RunStation() {
   const { id } = useCampaign();
   const rig = useRig(id);
-  if (!rig.data) return rig.error ? <Wrong error={rig.error} /> : <Empty says="The rig is being read." />;
+  const measured = useMeasured();
+  if (measured !== undefined && id !== undefined && measured !== id)
+    return <Empty says="Nothing of this campaign is measured now. Its runs are in the log below." />;
+  if (!rig.data) return rig.error ? <Wrong error={rig.error} /> : <Empty says="Loading rig …" />;
   return <Bench key={id} campaign={id} channels={rig.data.rig.channels} />;
 }
 
@@ -92,7 +109,11 @@ function Bench({ campaign, channels }: { campaign: number | undefined; channels:
                   plotted={plotted}
                   onToggle={toggle}
                   onSet={(part) => set(i, part)}
-                  onClose={() => change(bench.panes.filter((_, k) => k !== i))}
+                  onClose={() => {
+                    const before = bench.panes;
+                    change(before.filter((_, k) => k !== i));
+                    offerUndo(`Panel ${nameOf(p.display)} closed`, () => change(before));
+                  }}
                 />
               </div>
             ))}
@@ -165,7 +186,7 @@ function Toolbar({ campaign, bench, frozen, onFrozen, onBench, onAdd, onUsual }:
           label="Bench"
           value={bench.name || USUAL}
           options={[
-            { value: USUAL, says: "the usual one" },
+            { value: USUAL, says: "Standard" },
             ...[...new Set([...names, bench.name].filter(Boolean))].map((n) => ({ value: n, says: n })),
           ]}
           onSet={(name) => {
@@ -177,12 +198,12 @@ function Toolbar({ campaign, bench, frozen, onFrozen, onBench, onAdd, onUsual }:
         {changed && " (changed)"}
       </span>
       <span>
-        keep it as{" "}
+        Save as{" "}
         <TypedWord label="Name of the bench" value={bench.name} width="16ch" plain onSet={(name) => keep(name)} />
       </span>
       {changed && (
         <Button look="link" onClick={() => keep(bench.name).catch(setError)}>
-          Keep changes
+          Save changes
         </Button>
       )}
       {current && (
@@ -191,13 +212,19 @@ function Toolbar({ campaign, bench, frozen, onFrozen, onBench, onAdd, onUsual }:
           onClick={() =>
             told(api.DELETE("/api/campaigns/{id}/benches/{name}", named(current.name)))
               .then(() => {
+                const { name, bench: gone } = current;
                 onUsual();
                 done();
+                offerUndo(`Bench ${name} deleted`, async () => {
+                  await told(api.PUT("/api/campaigns/{id}/benches/{name}", { ...named(name), body: gone }));
+                  onBench({ name, panes: gone.panes as Pane[] });
+                  done();
+                });
               })
               .catch(setError)
           }
         >
-          Let it go
+          Delete bench
         </Button>
       )}
       <span>
@@ -212,7 +239,7 @@ function Toolbar({ campaign, bench, frozen, onFrozen, onBench, onAdd, onUsual }:
       {error && <span className="text-reef">{error.message}</span>}
       <span className="ml-auto" />
       <Button look="link" aria-pressed={frozen} onClick={() => onFrozen(!frozen)}>
-        {frozen ? "Go on" : "Freeze"}
+        {frozen ? "Resume" : "Freeze"}
       </Button>
       {frozen && <span className="text-lamp">▲ frozen; recording goes on</span>}
     </div>

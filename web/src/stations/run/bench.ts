@@ -1,5 +1,7 @@
 /** Benches: which displays stand where, what a new one shows, what is kept between visits. */
+import * as v from "valibot";
 import type { Channel, Schema } from "../../api/client";
+import { stored } from "../../ui/stored";
 
 export type Pane = Schema["Pane"];
 export type Display = Pane["display"];
@@ -72,13 +74,21 @@ export function usual(channels: Channel[]): Pane[] {
 const key = (campaign: number | undefined) => `bench-${campaign ?? 0}`;
 export type Working = { name: string; panes: Pane[] };
 
+const place = { x: v.number(), y: v.number(), w: v.number(), h: v.number() };
+const working = v.object({
+  name: v.string(),
+  panes: v.array(
+    v.looseObject({
+      ...place,
+      display: v.picklist(displays.map((d) => d.display)),
+      inputs: v.optional(v.array(v.number())),
+    }),
+  ),
+});
+
 /** The bench as it was left in this browser. */
 export function left(campaign: number | undefined): Working | undefined {
-  try {
-    return JSON.parse(localStorage.getItem(key(campaign)) ?? "null") ?? undefined;
-  } catch {
-    return undefined;
-  }
+  return stored(key(campaign), working) as Working | undefined;
 }
 
 export const leave = (campaign: number | undefined, bench: Working) =>

@@ -1,8 +1,10 @@
 /** Which bench of lenses, another lens, the bench kept under a name. */
+
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RunDetail, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
+import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { fresh, type Panel, probes, ready, type Working } from "./bench";
 import { lenses, type Recipe } from "./lens/lenses";
@@ -41,7 +43,7 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
   };
   const current = kept?.find((b) => b.name === bench.name);
   const changed = current && JSON.stringify(current.bench.panels) !== JSON.stringify(bench.panels);
-  const first = { value: "", says: "my own" };
+  const first = { value: "", says: "Unsaved bench" };
   return (
     <div role="toolbar" aria-label="Bench" className="flex min-h-7 items-center gap-4 text-[13px]">
       <span>
@@ -80,7 +82,7 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
         empty="Add a lens"
       />
       <span>
-        keep it as{" "}
+        Save as{" "}
         <TypedWord
           label="Name of the bench"
           value={ready.some((b) => b.name === bench.name) ? "" : bench.name}
@@ -91,7 +93,7 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
       </span>
       {changed && (
         <Button look="link" onClick={() => keep(bench.name).catch(setError)}>
-          Keep changes
+          Save changes
         </Button>
       )}
       {current && (
@@ -100,13 +102,19 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
           onClick={() =>
             told(api.DELETE("/api/campaigns/{id}/study-benches/{name}", named(current.name)))
               .then(() => {
+                const { name, bench: gone } = current;
                 onBench({ ...bench, name: "" });
                 done();
+                offerUndo(`Bench ${name} deleted`, async () => {
+                  await told(api.PUT("/api/campaigns/{id}/study-benches/{name}", { ...named(name), body: gone }));
+                  onBench({ name, panels: gone.panels as unknown as Panel[] });
+                  done();
+                });
               })
               .catch(setError)
           }
         >
-          Let it go
+          Delete bench
         </Button>
       )}
       {error && <span className="text-reef">{error.message}</span>}

@@ -1,12 +1,15 @@
 /** Overview, bench of lenses, channels and cursors of a run. */
+
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
-import { useNavigate } from "react-router";
 import { type Analysis, api, type RunDetail, told } from "../../api/client";
 import { useReport, useSaveReport } from "../../api/queries";
+import { useGo } from "../../shell/address";
+import { Guarded } from "../../ui/Guarded";
 import { Panel as Sheet, Wrong } from "../../ui/Panel";
 import type { Range } from "../../ui/Plot";
+import { offerUndo } from "../../ui/undo";
 import { useHeight } from "../../ui/useHeight";
 import { BenchBar } from "./BenchBar";
 import { COLUMNS, leave, left, type Panel, ROWS, usual, type Working } from "./bench";
@@ -20,6 +23,7 @@ import { LaidBar } from "./LaidBar";
 import { useLaid } from "./laid";
 import { fitting, type Recipe } from "./lens/fields";
 import { LensPanel } from "./lens/LensPanel";
+import { lensOf } from "./lens/lenses";
 import { Overview } from "./overview/Overview";
 import { corrected, recipeOf, rowOf, rowsOf } from "./rows";
 import { useLook } from "./state";
@@ -41,7 +45,7 @@ function fitted(bench: Working, run: RunDetail): Working {
 }
 
 export function BenchView({ run, campaign }: { run: RunDetail; campaign: number | undefined }) {
-  const [look, setLook] = useLook(run.id, run.sample_rate_hz);
+  const [look, setLook] = useLook(run);
   const [bench, setBench] = useState<Working>(() => fitted(left(campaign) ?? { name: "", panels: usual(run) }, run));
   const [trail, setTrail] = useState<{ bracket: Range[]; shown: Record<string, (Range | null)[]> }>({
     bracket: [],
@@ -56,7 +60,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const height = useHeight(containerRef);
   const report = useReport(campaign).data;
   const save = useSaveReport(campaign);
-  const go = useNavigate();
+  const go = useGo();
 
   const known = rowsOf(run).map((c) => c.channel);
   const wanted = look.channels.filter((c) => known.includes(c));
@@ -256,36 +260,42 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
             {bench.panels.map((p, i) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: a lens is its place in the list
               <div key={i}>
-                <LensPanel
-                  run={run}
-                  panel={p}
-                  markers={markers}
-                  chosen={drawn}
-                  bracket={bracket}
-                  kept={look.kept}
-                  laid={over.laid}
-                  shown={look.shown}
-                  marks={marks}
-                  notes={notes}
-                  band={cursors.band}
-                  read={p === read && bench.panels.filter(spectral).length > 1}
-                  onSet={(part) => set(i, part)}
-                  onClose={() => change(bench.panels.filter((_, k) => k !== i))}
-                  onBracket={zoomBracket}
-                  onBracketBack={() => {
-                    setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);
-                    setTrail((t) => ({ ...t, bracket: t.bracket.slice(0, -1) }));
-                  }}
-                  onShown={show}
-                  onShownBack={showBack}
-                  onPoint={(hz, perPixel, result) => {
-                    setActive(i);
-                    click(hz, perPixel, result);
-                  }}
-                  onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
-                  onKeep={setKeeping}
-                  onReport={toReport}
-                />
+                <Guarded what={`The panel ${lensOf(p.recipe.lens).says}`} again={[p]}>
+                  <LensPanel
+                    run={run}
+                    panel={p}
+                    markers={markers}
+                    chosen={drawn}
+                    bracket={bracket}
+                    kept={look.kept}
+                    laid={over.laid}
+                    shown={look.shown}
+                    marks={marks}
+                    notes={notes}
+                    band={cursors.band}
+                    read={p === read && bench.panels.filter(spectral).length > 1}
+                    onSet={(part) => set(i, part)}
+                    onClose={() => {
+                      const before = bench.panels;
+                      change(before.filter((_, k) => k !== i));
+                      offerUndo(`Panel ${lensOf(p.recipe.lens).says} closed`, () => change(before));
+                    }}
+                    onBracket={zoomBracket}
+                    onBracketBack={() => {
+                      setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);
+                      setTrail((t) => ({ ...t, bracket: t.bracket.slice(0, -1) }));
+                    }}
+                    onShown={show}
+                    onShownBack={showBack}
+                    onPoint={(hz, perPixel, result) => {
+                      setActive(i);
+                      click(hz, perPixel, result);
+                    }}
+                    onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
+                    onKeep={setKeeping}
+                    onReport={toReport}
+                  />
+                </Guarded>
               </div>
             ))}
           </GridLayout>

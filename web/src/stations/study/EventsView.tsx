@@ -1,14 +1,15 @@
 /** Takes of a run as events: peaks of every axis, the dominant one, duration, change of velocity; compared. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, type RunDetail, told } from "../../api/client";
 import { overview } from "../../api/queries";
+import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
-import { digits, plain, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
+import { digits } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { Legend, Plot } from "../../ui/Plot";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { ChosenWord } from "../../ui/Word";
 
 const POINTS = 600;
 
@@ -19,7 +20,7 @@ export function EventsView({ run }: { run: RunDetail }) {
   const [lowpass, setLowpass] = useState<number>();
   const [chosen, setChosen] = useState<number[]>([]);
   const [shown, setShown] = useState(0);
-  const go = useNavigate();
+  const go = useGo();
   const sensitivities = run.channels.map((c) => c.sensitivity.value).join();
   const events = useQuery({
     queryKey: ["events", run.id, axes, zero, lowpass, sensitivities],
@@ -108,19 +109,13 @@ export function EventsView({ run }: { run: RunDetail }) {
               label="Zero"
               value={zero ? "zero" : "raw"}
               options={[
-                { value: "zero", says: "zeroed on what was before the trigger" },
+                { value: "zero", says: "mean before the trigger removed" },
                 { value: "raw", says: "as recorded" },
               ]}
               onSet={(v) => setZero(v === "zero")}
             />{" "}
-            ·{" "}
-            <TypedWord
-              label="Low-pass"
-              value={lowpass ? `below ${plain(lowpass)} Hz` : "not filtered"}
-              onSet={async (t) =>
-                setLowpass(/\d/.test(t) ? typedNumber(t.replace(/^\D+/, ""), "the low-pass", 0.1) : undefined)
-              }
-            />
+            · {lowpass ? "below " : ""}
+            <NumberWord label="Low-pass" value={lowpass} none="not filtered" unit="Hz" low={0.1} onSet={setLowpass} />
           </>
         }
         className="min-h-0"
@@ -137,9 +132,9 @@ export function EventsView({ run }: { run: RunDetail }) {
                     {a}, {body?.unit}
                   </th>
                 ))}
-                <th className="pl-3 font-normal">together, {body?.unit}</th>
+                <th className="pl-3 font-normal">resultant, {body?.unit}</th>
                 <th className="pl-3 text-left font-normal">dominant</th>
-                <th className="pl-3 font-normal">above a tenth, ms</th>
+                <th className="pl-3 font-normal">duration above 10 %, ms</th>
                 <th className="pl-3 font-normal">half sine, ms</th>
                 <th className="pl-3 font-normal">
                   {body?.to_meters_a_second ? "Δv, m/s" : `integral, ${body?.integral_unit ?? ""}`}

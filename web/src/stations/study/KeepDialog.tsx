@@ -2,9 +2,9 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, type RunDetail, told } from "../../api/client";
 import { useRuns } from "../../api/queries";
+import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
 import { plain, span } from "../../ui/format";
 import { Wrong } from "../../ui/Panel";
@@ -26,7 +26,7 @@ export function KeepDialog({
   onClose: () => void;
 }) {
   const client = useQueryClient();
-  const go = useNavigate();
+  const go = useGo();
   const runs = (useRuns(campaign).data ?? []).filter((r) => r.samples > 0);
   const [name, setName] = useState(lensOf(recipe.lens).says.toLowerCase());
   const [whole, setWhole] = useState(false);
@@ -117,7 +117,7 @@ export function KeepDialog({
           <Wrong error={error} />
           <p className="flex items-center gap-4">
             <Button look="main" onClick={make}>
-              Make and keep {chosen.length === 1 ? "it" : `${chosen.length} results`}
+              Compute and save {chosen.length === 1 ? "it" : `${chosen.length} results`}
             </Button>
             <Button look="link" onClick={() => setChosen(runs.map((r) => r.id))}>
               All runs

@@ -8,9 +8,9 @@ export function LaidBar({ over }: { over: ReturnType<typeof useLaid> }) {
   if (over.over.length === 0) return null;
   return (
     <p role="toolbar" aria-label="Runs laid over" className="flex flex-wrap items-center gap-x-3 px-3 pt-1 text-[13px]">
-      Over it, by{" "}
+      Aligned by{" "}
       <ChosenWord
-        label="Laid over by"
+        label="Aligned by"
         value={over.by}
         options={[
           { value: "time", says: "time from the start" },

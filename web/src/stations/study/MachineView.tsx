@@ -1,10 +1,12 @@
 /** Elements of the machine whose lines are marked in spectra. */
+
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { plain, typedNumber } from "../../ui/format";
+import { NumberWord } from "../../ui/EntryWord";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
+import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 
 type Element = Schema["Element"];
@@ -72,9 +74,13 @@ export function MachineView({ campaign }: { campaign: number | undefined }) {
               <Sentence element={e} onSet={(to) => change(i, to)} />
               <button
                 type="button"
-                aria-label={`Take ${e.name} away`}
+                aria-label={`Remove ${e.name}`}
                 className="ml-auto px-1 hover:text-harbour"
-                onClick={() => write(elements.filter((_, k) => k !== i)).catch(setError)}
+                onClick={() =>
+                  write(elements.filter((_, k) => k !== i))
+                    .then(() => offerUndo(`${e.name} removed`, () => write(elements)))
+                    .catch(setError)
+                }
               >
                 ✕
               </button>
@@ -94,16 +100,14 @@ export function MachineView({ campaign }: { campaign: number | undefined }) {
 }
 
 function Sentence({ element: e, onSet }: { element: Element; onSet: (to: Element) => Promise<unknown> }) {
-  const number = (label: string, value: number, unit: string, set: (x: number) => Element) => (
-    <TypedWord
+  const number = (label: string, value: number, unit: string, set: (x: number) => Element, whole = false) => (
+    <NumberWord
       label={`${label} of ${e.name}`}
-      value={`${plain(value)} ${unit}`.trim()}
-      onSet={async (t) => {
-        // A ratio may be typed as one number through another.
-        const [top, under] = t.split("/");
-        const x = typedNumber(top ?? "", label.toLowerCase(), 0);
-        await onSet(set(under ? x / typedNumber(under, label.toLowerCase(), 1e-9) : x));
-      }}
+      value={value}
+      unit={unit}
+      low={0}
+      whole={whole}
+      onSet={(x) => onSet(set(x))}
     />
   );
   return (
@@ -124,17 +128,13 @@ function Sentence({ element: e, onSet }: { element: Element; onSet: (to: Element
         }}
       />{" "}
       that turns {number("Ratio", e.ratio, "×", (ratio) => ({ ...e, ratio }))}
-      {e.kind === "blades" && (
-        <>, {number("Blades", e.count, "", (count) => ({ ...e, count: Math.round(count) }))} of them</>
-      )}
-      {e.kind === "gear" && (
-        <>, with {number("Teeth", e.teeth, "", (teeth) => ({ ...e, teeth: Math.round(teeth) }))} teeth</>
-      )}
+      {e.kind === "blades" && <>, {number("Blades", e.count, "", (count) => ({ ...e, count }), true)} of them</>}
+      {e.kind === "gear" && <>, with {number("Teeth", e.teeth, "", (teeth) => ({ ...e, teeth }), true)} teeth</>}
       {e.kind === "bearing" && (
         <>
-          , with {number("Rolling elements", e.rollers, "", (rollers) => ({ ...e, rollers: Math.round(rollers) }))}{" "}
-          rolling elements of {number("Diameter", e.roller_mm, "mm", (roller_mm) => ({ ...e, roller_mm }))} on a circle
-          of {number("Pitch circle", e.pitch_mm, "mm", (pitch_mm) => ({ ...e, pitch_mm }))} at{" "}
+          , with {number("Rolling elements", e.rollers, "", (rollers) => ({ ...e, rollers }), true)} rolling elements of{" "}
+          {number("Diameter", e.roller_mm, "mm", (roller_mm) => ({ ...e, roller_mm }))} on a circle of{" "}
+          {number("Pitch circle", e.pitch_mm, "mm", (pitch_mm) => ({ ...e, pitch_mm }))} at{" "}
           {number("Contact angle", e.contact_deg ?? 0, "°", (contact_deg) => ({ ...e, contact_deg }))}
         </>
       )}

@@ -1,7 +1,8 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
-import { NavLink, useNavigate, useParams } from "react-router";
+import { Navigate, NavLink, useParams } from "react-router";
 import { useRun, useRuns } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
+import { useGo, useTo, within } from "../../shell/address";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
@@ -26,7 +27,8 @@ export function StudyStation() {
   const newest = runs.data?.findLast((r) => r.samples > 0)?.id;
   const number = Number(asked);
   const run = useRun(Number.isFinite(number) && number > 0 ? number : newest);
-  const go = useNavigate();
+  const go = useGo();
+  const to = useTo();
   if (run.error) return <Wrong error={run.error} />;
   if (!run.data) {
     return runs.data && newest === undefined ? (
@@ -36,9 +38,12 @@ export function StudyStation() {
         </Button>
       </Empty>
     ) : (
-      <Empty says="The run is being opened." />
+      <Empty says="Opening run …" />
     );
   }
+  // An old address, or one that was put together wrong: a run is shown in its own campaign alone.
+  if (run.data.campaign_id !== id)
+    return <Navigate to={within(run.data.campaign_id, `/study/${run.data.id}${view && `/${view}`}`)} replace />;
   if (run.data.samples === 0) {
     return (
       <Empty
@@ -57,7 +62,7 @@ export function StudyStation() {
         {views.map((v) => (
           <NavLink
             key={v.path}
-            to={v.path ? `${at}/${v.path}` : at}
+            to={to(v.path ? `${at}/${v.path}` : at)}
             className={`pb-1 ${v.path === view ? "border-b-2 border-harbour font-semibold" : "text-soft"}`}
           >
             {v.says}

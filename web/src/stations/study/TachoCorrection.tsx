@@ -2,8 +2,8 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useState } from "react";
 import { api, type RunDetail, type Schema, told } from "../../api/client";
-import { plain, typedNumber } from "../../ui/format";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { NumberWord } from "../../ui/EntryWord";
+import { ChosenWord } from "../../ui/Word";
 import { Reasoned } from "./Correction";
 import { rowOf } from "./rows";
 
@@ -44,11 +44,14 @@ function Form({ run, tacho, onDone }: { run: RunDetail; tacho: Tacho; onDone: (t
   const [to, setTo] = useState(tacho);
   const unit = rowOf(run, to.channel)?.unit ?? "";
   const set = (part: Partial<Tacho>) => setTo({ ...to, ...part });
-  const level = (key: "threshold" | "hysteresis", label: string, lo: number) => (
-    <TypedWord
+  const level = (key: "threshold" | "hysteresis", label: string, low?: number) => (
+    <NumberWord
       label={label}
-      value={to[key] == null ? "found by itself" : `${plain(Number(to[key]))} ${unit}`}
-      onSet={async (t) => set({ [key]: /\d/.test(t) ? typedNumber(t, label.toLowerCase(), lo) : null })}
+      value={to[key]}
+      none="automatic"
+      unit={unit}
+      low={low}
+      onSet={(x) => set({ [key]: x ?? null })}
     />
   );
   const history = run.corrections
@@ -79,18 +82,25 @@ function Form({ run, tacho, onDone }: { run: RunDetail; tacho: Tacho; onDone: (t
         ]}
         onSet={(slope) => set({ slope: slope as "rising" | "falling" })}
       />{" "}
-      edges through {level("threshold", "Threshold of the tachometer", -1e9)} back by{" "}
+      edges through {level("threshold", "Threshold of the tachometer")} back by{" "}
       {level("hysteresis", "Hysteresis of the tachometer", 0)},{" "}
-      <TypedWord
+      <NumberWord
         label="Pulses a turn"
-        value={plain(to.pulses_per_rev ?? 1)}
-        onSet={async (t) => set({ pulses_per_rev: typedNumber(t, "pulses a turn", 1e-6, 1e5) })}
+        what="pulses per revolution"
+        value={to.pulses_per_rev ?? 1}
+        above={0}
+        high={100_000}
+        onSet={(pulses_per_rev) => set({ pulses_per_rev })}
       />{" "}
-      a turn with{" "}
-      <TypedWord
+      pulses/rev with{" "}
+      <NumberWord
         label="Missing teeth"
-        value={plain(to.missing_teeth ?? 0)}
-        onSet={async (t) => set({ missing_teeth: Math.round(typedNumber(t, "missing teeth", 0, 10)) })}
+        what="the number of missing teeth"
+        value={to.missing_teeth ?? 0}
+        low={0}
+        high={10}
+        whole
+        onSet={(missing_teeth) => set({ missing_teeth })}
       />{" "}
       missing,{" "}
     </Reasoned>

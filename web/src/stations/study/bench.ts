@@ -1,6 +1,8 @@
 /** Benches of lenses: which stand where, what a new one shows, what is kept between visits. */
+import * as v from "valibot";
 import type { RunDetail, Schema } from "../../api/client";
-import { lensOf, type Recipe } from "./lens/lenses";
+import { stored } from "../../ui/stored";
+import { lenses, lensOf, type Recipe } from "./lens/lenses";
 
 export type Scale = "linear" | "log" | "db";
 export type MapColours = "tide" | "ember" | "grey";
@@ -109,13 +111,22 @@ export const ready: { name: string; panels: (run: RunDetail, m: Schema["MarkersB
 export type Working = { name: string; panels: Panel[] };
 const key = (campaign: number | undefined) => `study-bench-${campaign ?? 0}`;
 
+const place = { x: v.number(), y: v.number(), w: v.number(), h: v.number() };
+const working = v.object({
+  name: v.string(),
+  panels: v.array(
+    v.object({
+      ...place,
+      recipe: v.looseObject({ lens: v.picklist(lenses.map((l) => l.lens)) }),
+      channels: v.array(v.number()),
+      look: v.looseObject({}),
+    }),
+  ),
+});
+
 /** The bench as it was left in this browser. */
 export function left(campaign: number | undefined): Working | undefined {
-  try {
-    return JSON.parse(localStorage.getItem(key(campaign)) ?? "null") ?? undefined;
-  } catch {
-    return undefined;
-  }
+  return stored(key(campaign), working) as Working | undefined;
 }
 
 export const leave = (campaign: number | undefined, bench: Working) =>

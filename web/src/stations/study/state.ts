@@ -1,81 +1,93 @@
-/** What the Study station looks at: kept with the page, so that a reload finds it. */
-import { useCallback, useState } from "react";
-import type { Range } from "../../ui/Plot";
+/** What the Study station looks at: the address says it, so that it can be sent, reloaded and gone back from. */
+import { useCallback, useEffect, useRef, useState } from "react";
+import { useLocation, useNavigate } from "react-router";
+import * as v from "valibot";
+import type { RunDetail } from "../../api/client";
+import { stored } from "../../ui/stored";
+import { type Cursors, cursors, intoAddress, type Look, lookOf, noCursors, ofAddress, range } from "./look";
 
-/** What is set on spectra. */
-export type Cursors = {
-  tool: "peak" | "harmonics" | "sidebands" | "band";
-  peaks: { name: string; hz: number }[];
-  harmonics: { base_hz: number; count: number } | null;
-  sidebands: { center_hz: number; spacing_hz: number; count: number } | null;
-  band: Range | null;
-  /** How many of the highest peaks are listed; none where 0. */
-  highest: number;
-  /** Elements of the machine whose lines are shown, and how many multiples of each. */
-  elements: string[];
-  multiples: number;
-};
+export type { Cursors, KeptBracket, Look } from "./look";
 
-/** A stretch that is kept under a letter. */
-export type KeptBracket = { name: string; range: Range };
-
-export type Look = {
-  channels: number[];
-  bracket: Range | null;
-  /** Stretches kept, so that lenses can look at several at once. */
-  kept: KeptBracket[];
-  /** Shown stretch of every kind of axis but time, which is the bracket: lenses share it. */
-  shown: Record<string, Range | null>;
-  cursors: Cursors;
-};
-
-const noCursors: Cursors = {
-  tool: "peak",
-  peaks: [],
-  harmonics: null,
-  sidebands: null,
-  band: null,
-  highest: 0,
-  elements: [],
-  multiples: 3,
-};
-
-const first = (rate: number): Look => ({
-  channels: [7, 8],
-  bracket: null,
-  kept: [],
-  shown: { frequency: [0, Math.min(1400, 0.4 * rate)] },
-  cursors: noCursors,
+const kept = v.object({
+  channels: v.array(v.number()),
+  bracket: v.nullable(range),
+  kept: v.array(v.object({ name: v.string(), range })),
+  shown: v.record(v.string(), v.nullable(range)),
+  cursors: v.partial(cursors),
 });
 
-function read(run: number, rate: number): Look {
-  try {
-    const own = localStorage.getItem(`study ${run}`);
-    if (own) {
-      const look = { ...first(rate), ...JSON.parse(own) } as Look;
-      return { ...look, cursors: { ...noCursors, ...look.cursors } };
-    }
-    const last = localStorage.getItem("study");
-    const kept = last ? (JSON.parse(last) as Look) : undefined;
-    // Another run may be of another rate: what was zoomed is let go, what was chosen stays.
-    return kept ? { ...first(rate), channels: kept.channels } : first(rate);
-  } catch {
-    return first(rate);
-  }
+/** The look of a run: as the address says, else as it was left here, else with the channels looked at last. */
+function read(run: RunDetail, search: string): Look {
+  const first = lookOf(run);
+  const own = stored(`study ${run.id}`, kept);
+  const last = stored("study", v.object({ channels: v.array(v.number()) }));
+  const left = own ?? (last && { channels: last.channels });
+  const set = { ...noCursors, ...own?.cursors } as Cursors;
+  return { ...first, ...left, cursors: set, ...ofAddress(search, first) };
 }
 
-export function useLook(run: number, rate: number): [Look, (part: Partial<Look>) => void] {
-  const [held, setHeld] = useState(() => ({ run, look: read(run, rate) }));
-  const now = held.run === run ? held.look : read(run, rate);
-  const set = useCallback(
-    (part: Partial<Look>) =>
-      setHeld((was) => {
-        const look = { ...(was.run === run ? was.look : read(run, rate)), ...part };
-        localStorage.setItem(`study ${run}`, JSON.stringify(look));
-        localStorage.setItem("study", JSON.stringify(look));
-        return { run, look };
-      }),
-    [run, rate],
+/** How long after the last change the address is written: a drag is written once, s. */
+const REST_MS = 250;
+
+export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
+  const { search } = useLocation();
+  const navigate = useNavigate();
+  const [look, setLook] = useState(() => read(run, search));
+  // The search part that this page wrote itself; another one came by going back or by a link.
+  const written = useRef(search);
+  const latest = useRef(look);
+  const timer = useRef(0);
+  const bracket = useRef(look.bracket);
+
+  const follow = useCallback(
+    (to: string) => {
+      if (to === written.current) return;
+      written.current = to;
+      window.clearTimeout(timer.current);
+      const look = { ...latest.current, ...ofAddress(to, lookOf(run)) };
+      latest.current = look;
+      bracket.current = look.bracket;
+      setLook(look);
+    },
+    [run],
   );
-  return [now, set];
+  useEffect(() => follow(search), [search, follow]);
+  // Going back at once after a step forward shows the router two addresses as one, and no change.
+  useEffect(() => {
+    const back = () => follow(window.location.search);
+    window.addEventListener("popstate", back);
+    return () => window.removeEventListener("popstate", back);
+  }, [follow]);
+  // The first look is written down too, so that one can go back to it.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the run is opened
+  useEffect(() => {
+    const next = intoAddress(window.location.search, latest.current);
+    if (next !== window.location.search) {
+      written.current = next;
+      navigate({ search: next }, { replace: true });
+    }
+    return () => window.clearTimeout(timer.current);
+  }, []);
+
+  const set = useCallback(
+    (part: Partial<Look>) => {
+      const to = { ...latest.current, ...part };
+      latest.current = to;
+      setLook(to);
+      window.clearTimeout(timer.current);
+      timer.current = window.setTimeout(() => {
+        localStorage.setItem(`study ${run.id}`, JSON.stringify(to));
+        localStorage.setItem("study", JSON.stringify(to));
+        const next = intoAddress(window.location.search, to);
+        if (next === window.location.search) return;
+        written.current = next;
+        // Brackets are what one goes back through; all else is only kept up to date.
+        const replace = JSON.stringify(bracket.current) === JSON.stringify(to.bracket);
+        bracket.current = to.bracket;
+        navigate({ search: next }, { replace });
+      }, REST_MS);
+    },
+    [run.id, navigate],
+  );
+  return [look, set];
 }

@@ -7,9 +7,10 @@ import { driveOutput } from "../../../api/output";
 import { orders } from "../../../shell/capture";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
-import { digits, plain, typedNumber, withUnit } from "../../../ui/format";
+import { ListWord, NumberWord } from "../../../ui/EntryWord";
+import { digits, plain, withUnit } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { ChosenWord } from "../../../ui/Word";
 import { PairPlot } from "./PairPlot";
 
 type Kind = "typed" | "table" | "channel" | "output";
@@ -20,12 +21,6 @@ const kinds: { value: Kind; says: string; face: string }[] = [
   { value: "channel", says: "another channel with a reference transducer", face: "another channel" },
   { value: "output", says: "another channel, stepped by our output", face: "our output's steps" },
 ];
-
-const list = (t: string, what: string) => {
-  const all = t.split(/[;\s]+/).filter(Boolean);
-  if (all.length === 0) throw new Error(`${what} are missing; allowed are numbers with spaces between them`);
-  return all.map((x) => typedNumber(x, what));
-};
 
 export function Check({ body }: { body: RigBody }) {
   const { id } = useCampaign();
@@ -182,23 +177,13 @@ export function Check({ body }: { body: RigBody }) {
               {kind === "typed" && (
                 <>
                   {" "}
-                  of{" "}
-                  <TypedWord
-                    label="Known level"
-                    value={`${plain(known)} ${unit} rms`}
-                    onSet={async (t) => setKnown(typedNumber(t, "the level"))}
-                  />
+                  of <NumberWord label="Known level" value={known} unit={unit} above={0} onSet={setKnown} /> rms
                 </>
               )}
               {kind === "table" && (
                 <>
                   {": "}
-                  <TypedWord
-                    label="Levels"
-                    value={levels.map(plain).join(" ")}
-                    onSet={async (t) => setLevels(list(t, "the levels"))}
-                  />{" "}
-                  {unit} rms
+                  <ListWord label="Levels" value={levels} unit={unit} above={0} onSet={setLevels} /> rms
                 </>
               )}
               {(kind === "channel" || kind === "output") && (
@@ -215,33 +200,12 @@ export function Check({ body }: { body: RigBody }) {
               {kind === "output" && (
                 <>
                   {", driving "}
-                  <TypedWord
-                    label="Output steps"
-                    value={volts.map(plain).join(" ")}
-                    onSet={async (t) => setVolts(list(t, "the steps"))}
-                  />{" "}
-                  V peak
+                  <ListWord label="Output steps" value={volts} unit="V" above={0} high={10} onSet={setVolts} /> peak
                 </>
               )}{" "}
-              at{" "}
-              <TypedWord
-                label="Frequency"
-                value={`${plain(hz)} Hz`}
-                onSet={async (t) => setHz(typedNumber(t, "the frequency"))}
-              />
-              ; let it settle for{" "}
-              <TypedWord
-                label="Settling time"
-                value={`${plain(settle)} s`}
-                onSet={async (t) => setSettle(typedNumber(t, "the time"))}
-              />{" "}
-              and read for{" "}
-              <TypedWord
-                label="Reading time"
-                value={`${plain(reading)} s`}
-                onSet={async (t) => setReading(typedNumber(t, "the time"))}
-              />
-              .
+              at <NumberWord label="Frequency" value={hz} unit="Hz" above={0} onSet={setHz} />; let it settle for{" "}
+              <NumberWord label="Settling time" value={settle} unit="s" low={0} high={60} onSet={setSettle} /> and read
+              for <NumberWord label="Reading time" value={reading} unit="s" low={0.1} high={60} onSet={setReading} />.
               <div className="mt-2 flex items-center gap-3">
                 <Button look="main" disabled={busy !== ""} onClick={read}>
                   {kind === "output" ? `Read ${volts.length} steps` : "Read a pair"}
@@ -264,7 +228,7 @@ export function Check({ body }: { body: RigBody }) {
                 )}
                 <span className="ml-auto" />
                 <Button disabled={pairs.length === 0 || busy !== ""} onClick={anew}>
-                  Begin anew
+                  Start over
                 </Button>
               </div>
             </div>

@@ -271,7 +271,7 @@ function Setup({
               {d.from} there, {d.to} here
             </span>
             <button type="button" className="text-harbour hover:underline" onClick={() => take([d])}>
-              take theirs
+              use the device’s value
             </button>
           </li>
         ))}
@@ -295,7 +295,7 @@ function Setup({
             Read it back
           </Button>
           <Button disabled={!connected} onClick={write}>
-            Write ours again
+            Send settings again
           </Button>
         </div>
         {read && (

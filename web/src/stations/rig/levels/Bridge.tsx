@@ -2,6 +2,7 @@
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import type { Channel } from "../../../api/client";
 import { type Level, useLevels } from "../../../api/live";
+import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
 
 type Props = {
@@ -97,6 +98,7 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels, marked 
     draw();
     onLevels?.(levels);
   });
+  useTheme();
   useEffect(draw);
 
   const at = (x: number, y: number) => {

@@ -3,11 +3,12 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type RigBody, told } from "../../../api/client";
 import type { Level } from "../../../api/live";
 import { orders } from "../../../shell/capture";
+import { useKeys } from "../../../shell/keys";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
-import { typedNumber, withUnit } from "../../../ui/format";
+import { NumberWord } from "../../../ui/EntryWord";
+import { withUnit } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
-import { TypedWord } from "../../../ui/Word";
 import { useEditing } from "../editing";
 import { PatchBay } from "../PatchBay";
 import { ReviewDialog } from "../ReviewDialog";
@@ -36,13 +37,7 @@ export function Levels({ body }: { body: RigBody }) {
   const loud = levels.filter((l) => l.held >= share || l.overHeld).sort((a, b) => b.held - a.held);
   const over = levels.filter((l) => l.overHeld).length;
 
-  useEffect(() => {
-    const key = (e: KeyboardEvent) => {
-      if (e.key === "Escape" && !(e.target as HTMLElement).closest("input,[role=dialog]")) setPanes([]);
-    };
-    window.addEventListener("keydown", key);
-    return () => window.removeEventListener("keydown", key);
-  }, []);
+  useKeys("Levels", panes.length ? [{ key: "Escape", says: "Close the panels", run: () => setPanes([]) }] : []);
 
   const name = (input: number) => channels.find((c) => c.input === input);
   return (
@@ -58,7 +53,7 @@ export function Levels({ body }: { body: RigBody }) {
               {over > 0 && <span className="whitespace-nowrap text-reef">■ {over} over range</span>}
               {panes.length > 0 && (
                 <Button onClick={() => setPanes([])} hint="Esc">
-                  Close {panes.length} {panes.length === 1 ? "pane" : "panes"}
+                  Close {panes.length} {panes.length === 1 ? "panel" : "panels"}
                 </Button>
               )}
               <Button onClick={() => orders.resetLevels(selected).catch(setError)}>
@@ -85,10 +80,14 @@ export function Levels({ body }: { body: RigBody }) {
             aside={
               <span className="text-[13px] text-soft">
                 above{" "}
-                <TypedWord
+                <NumberWord
                   label="Share of range, percent"
-                  value={`${Math.round(share * 100)} %`}
-                  onSet={async (t) => setShare(typedNumber(t, "the share", 1, 100) / 100)}
+                  what="the share"
+                  value={Math.round(share * 100)}
+                  unit="%"
+                  low={1}
+                  high={100}
+                  onSet={(x) => setShare(x / 100)}
                 />
               </span>
             }
@@ -188,20 +187,28 @@ function Listening({
   };
   const on = body.rig.channels.some((c) => c.on);
   return (
-    <Panel title="Range by listening">
+    <Panel title="Auto-range">
       <div className="px-3 pb-3 text-[13px] leading-6">
         <p>
           Listen for{" "}
-          <TypedWord
+          <NumberWord
             label="Listening time, seconds"
-            value={`${seconds} s`}
-            onSet={async (t) => setSeconds(typedNumber(t, "the time", 1, 3600))}
+            what="the listening time"
+            value={seconds}
+            unit="s"
+            low={1}
+            high={3600}
+            onSet={setSeconds}
           />{" "}
           and choose ranges with room for{" "}
-          <TypedWord
+          <NumberWord
             label="Headroom, times the peak"
-            value={`${room} ×`}
-            onSet={async (t) => setRoom(typedNumber(t, "the headroom", 1, 100))}
+            what="the headroom"
+            value={room}
+            unit="×"
+            low={1}
+            high={100}
+            onSet={setRoom}
           />{" "}
           the loudest moment.
         </p>

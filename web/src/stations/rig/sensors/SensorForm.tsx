@@ -1,8 +1,9 @@
 /** One sensor of the register: what is known of it, and its history. */
 import { useId, useState } from "react";
-import { api, type RigBody, type Schema, type Sensor, told } from "../../../api/client";
+import { api, Refused, type RigBody, type Schema, type Sensor, told } from "../../../api/client";
 import { useSensorHistory } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
+import { readNumber } from "../../../ui/entry";
 import { digits, plain } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
 import { couplings } from "../columns";
@@ -15,8 +16,16 @@ type Props = {
 };
 
 const text = (x: number | null | undefined) => (x === null || x === undefined ? "" : plain(x));
-/** A typed number; undefined for nothing, NaN for what is none. */
-const number = (t: string) => (t.trim() === "" ? null : Number(t.replace(",", ".")));
+/** The SI unit of a quantity, in which a sensor's range is kept. */
+const si: Record<Sensor["quantity"], string> = {
+  acceleration: "m/s²",
+  velocity: "m/s",
+  displacement: "m",
+  force: "N",
+  pressure: "Pa",
+  strain: "",
+  voltage: "V",
+};
 
 export function SensorForm({ body, sensor, onKept, onClose }: Props) {
   const [f, setF] = useState({
@@ -41,17 +50,29 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
 
   const keep = async () => {
     setWrong(undefined);
-    const numbers = {
-      sensitivity: number(f.value),
-      reference_hz: number(f.reference_hz),
-      measures_to: number(f.measures_to),
-      resonance_hz: number(f.resonance_hz),
-      bias_v: number(f.bias_v),
+    const number = async (field: string, text: string, what: string, unit: string) => {
+      if (text.trim() === "") return null;
+      try {
+        return await readNumber(text, { what, unit, above: 0 });
+      } catch (e) {
+        throw new Refused((e as Error).message, field);
+      }
     };
-    for (const [field, x] of Object.entries(numbers)) {
-      if (Number.isNaN(x)) return setWrong({ says: "this is no number; allowed is a number such as 10.2", field });
+    try {
+      const sensitivity = await number("sensitivity", f.value, "the sensitivity", f.unit);
+      const rest = {
+        reference_hz: await number("reference_hz", f.reference_hz, "the reference frequency", "Hz"),
+        measures_to: await number("measures_to", f.measures_to, "the range", si[f.quantity]),
+        resonance_hz: await number("resonance_hz", f.resonance_hz, "the resonance", "Hz"),
+        bias_v: await number("bias_v", f.bias_v, "the bias voltage", "V"),
+      };
+      await send(sensitivity, rest);
+    } catch (e) {
+      setWrong({ says: (e as Error).message, field: (e as { field?: string }).field });
     }
-    const { sensitivity, ...rest } = numbers;
+  };
+  type Numbers = Pick<Schema["Sensor"], "reference_hz" | "measures_to" | "resonance_hz" | "bias_v">;
+  const send = async (sensitivity: number | null, rest: Numbers) => {
     const sent: Schema["Sensor"] = {
       model: f.model,
       serial: f.serial,
@@ -63,13 +84,9 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
       calibrated_on: f.calibrated_on || null,
       due_on: f.due_on || null,
     };
-    try {
-      const kept = await told(api.PUT("/api/sensors", { body: sent }));
-      history.refetch();
-      onKept(kept.id);
-    } catch (e) {
-      setWrong({ says: (e as Error).message, field: (e as { field?: string }).field });
-    }
+    const kept = await told(api.PUT("/api/sensors", { body: sent }));
+    history.refetch();
+    onKept(kept.id);
   };
   const line = (key: keyof typeof f, says: string, more: { unit?: string; type?: string; field?: string } = {}) => (
     <Line
@@ -97,7 +114,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
           keep();
         }}
       >
-        {line("model", "Type")}
+        {line("model", "Model")}
         {line("serial", "Serial")}
         {line("maker", "Maker")}
         <Line
@@ -114,9 +131,9 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
         <Line says="in" value={f.unit} onValue={set("unit")} options={units} />
         {line("reference_hz", "at", { unit: "Hz" })}
         <Line says="Coupling" value={f.coupling} onValue={set("coupling")} options={couplings} />
-        {line("measures_to", "Measures to", { unit: "SI, peak" })}
+        {line("measures_to", "Range", { unit: `${si[f.quantity]}, peak` })}
         {line("resonance_hz", "Resonance", { unit: "Hz" })}
-        {line("bias_v", "Rest voltage", { unit: "V" })}
+        {line("bias_v", "Bias voltage", { unit: "V" })}
         {line("calibrated_on", "Calibrated", { type: "date" })}
         {line("due_on", "Due", { type: "date" })}
         {wrong && (
@@ -124,7 +141,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
             {wrong.says}
           </p>
         )}
-        <Button look="main" className="mt-1" onClick={keep}>
+        <Button look="main" className="mt-1" type="submit">
           {sensor ? "Keep changes" : "Register"}
         </Button>
       </form>

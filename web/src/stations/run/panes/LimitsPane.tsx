@@ -2,6 +2,7 @@
 import { NavLink } from "react-router";
 import type { Schema } from "../../../api/client";
 import { useAcknowledge, useWatch } from "../../../api/rounds";
+import { useTo } from "../../../shell/address";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
 import { digits, short } from "../../../ui/format";
@@ -16,11 +17,12 @@ export const zoneLook: Record<Now["zone"], { shape: string; colour: string; word
 
 export function LimitsPane() {
   const { id } = useCampaign();
+  const to = useTo();
   const watch = useWatch(id).data;
   if (!watch || watch.now.length === 0)
     return (
       <Empty says="Nothing is watched yet.">
-        <NavLink to="/plan/limits" className="text-harbour underline">
+        <NavLink to={to("/plan/limits")} className="text-harbour underline">
           Set limits
         </NavLink>
       </Empty>
@@ -79,7 +81,7 @@ function Level({ at, tone, says }: { at: string; tone: string; says: string }) {
 export function Alarms({ alarms }: { alarms: Schema["AlarmBody"][] }) {
   const { id } = useCampaign();
   const acknowledge = useAcknowledge(id);
-  if (alarms.length === 0) return <p className="text-[13px] text-soft">No alarm waits to be seen.</p>;
+  if (alarms.length === 0) return <p className="text-[13px] text-soft">No unacknowledged alarms.</p>;
   return (
     <ol aria-label="Alarms" className="text-[13px]">
       {alarms.map((a) => {
@@ -93,8 +95,8 @@ export function Alarms({ alarms }: { alarms: Schema["AlarmBody"][] }) {
               {a.acknowledged_at && <span className="text-soft">, seen by {a.acknowledged_by}</span>}
             </span>
             {!a.acknowledged_at && (
-              <Button look="link" aria-label={`Seen: ${a.watched}`} onClick={() => acknowledge.mutate(a.id)}>
-                Seen
+              <Button look="link" aria-label={`Acknowledge ${a.watched}`} onClick={() => acknowledge.mutate(a.id)}>
+                Acknowledge
               </Button>
             )}
           </li>

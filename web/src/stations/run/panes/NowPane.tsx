@@ -213,7 +213,7 @@ function LastRuns() {
               className={`pl-3 ${r.state === "broken" ? "text-reef" : r.state === "recording" ? "text-buoy" : ""}`}
               title={r.ended_because ?? ""}
             >
-              {r.state === "whole" ? "kept" : r.state === "broken" ? "▣ broken off" : "● going"}
+              {r.state === "whole" ? "kept" : r.state === "broken" ? "▣ ended early" : "● recording"}
             </td>
           </tr>
         ))}

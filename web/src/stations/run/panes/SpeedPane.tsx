@@ -4,6 +4,7 @@ import { NavLink } from "react-router";
 import type { Schema } from "../../../api/client";
 import { usePicture } from "../../../api/live";
 import { usePlan } from "../../../api/queries";
+import { useTo } from "../../../shell/address";
 import { useCampaign } from "../../../shell/useCampaign";
 import { digits, short } from "../../../ui/format";
 import { Empty } from "../../../ui/Panel";
@@ -12,11 +13,12 @@ import { pen, useCanvas } from "./canvas";
 
 export function SpeedPane({ frozen }: { frozen: boolean }) {
   const { id } = useCampaign();
+  const to = useTo();
   const tacho = usePlan(id).data?.plan.tachos?.[0];
   if (!tacho)
     return (
       <Empty says="The plan has no tachometer.">
-        <NavLink to="/plan/speed" className="text-harbour underline">
+        <NavLink to={to("/plan/speed")} className="text-harbour underline">
           Set one up
         </NavLink>
       </Empty>

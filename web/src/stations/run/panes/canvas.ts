@@ -1,8 +1,11 @@
 /** A canvas that keeps the size of its box and the sharpness of its screen. */
 import { type RefObject, useEffect } from "react";
+import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
 
 export function useCanvas(canvas: RefObject<HTMLCanvasElement | null>, onSize?: () => void) {
+  const theme = useTheme();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other colours are drawn anew
   useEffect(() => {
     const el = canvas.current;
     const box = el?.parentElement;
@@ -16,7 +19,7 @@ export function useCanvas(canvas: RefObject<HTMLCanvasElement | null>, onSize?: 
     const watch = new ResizeObserver(fit);
     watch.observe(box);
     return () => watch.disconnect();
-  }, [canvas, onSize]);
+  }, [canvas, onSize, theme]);
 }
 
 /** A canvas's means of drawing, in CSS pixels. */

@@ -1,9 +1,11 @@
 /** Channels computed from others by a formula: what each is, in which unit, or why it cannot be. */
+
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RunDetail, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { Panel, Wrong } from "../../../ui/Panel";
+import { offerUndo } from "../../../ui/undo";
 import { TypedWord } from "../../../ui/Word";
 
 type Formula = { name: string; is: string };
@@ -65,9 +67,13 @@ export function ComputedView({ run, campaign }: { run: RunDetail; campaign: numb
                   <span className="text-soft">{m.refused ? "" : `in ${m.unit || "1"}`}</span>
                   <button
                     type="button"
-                    aria-label={`Take ${m.name} away`}
+                    aria-label={`Remove ${m.name}`}
                     className="ml-auto px-1 hover:text-harbour"
-                    onClick={() => write(all.filter((_, k) => k !== i)).catch(setError)}
+                    onClick={() =>
+                      write(all.filter((_, k) => k !== i))
+                        .then(() => offerUndo(`${m.name} removed`, () => write(all)))
+                        .catch(setError)
+                    }
                   >
                     ✕
                   </button>

@@ -1,8 +1,9 @@
 /** The slip beside the plots: which cursor is set by a click, and what the cursors read. */
 import type { ReactNode } from "react";
 import type { Schema } from "../../../api/client";
-import { digits, plain, typedNumber } from "../../../ui/format";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { NumberWord } from "../../../ui/EntryWord";
+import { digits } from "../../../ui/format";
+import { ChosenWord } from "../../../ui/Word";
 import type { Cursors } from "../state";
 import { Highest } from "./Highest";
 import type { MarkerLine, Readings } from "./useReadings";
@@ -31,11 +32,7 @@ const tools: { tool: Cursors["tool"]; says: string; hint: string }[] = [
 export function CursorSlip({ cursors, onSet, data, unit, curves, curve, onCurve, markers, lines, tacho }: Props) {
   const tool = tools.find((t) => t.tool === cursors.tool);
   const word = (label: string, value: number, unitOf: string, set: (x: number) => void, lo = 0) => (
-    <TypedWord
-      label={label}
-      value={`${plain(Number(value.toPrecision(7)))} ${unitOf}`.trim()}
-      onSet={async (t) => set(typedNumber(t, label.toLowerCase(), lo))}
-    />
+    <NumberWord label={label} value={Number(value.toPrecision(7))} unit={unitOf} low={lo} onSet={set} />
   );
   const { harmonics, sidebands, band } = cursors;
   return (
@@ -262,7 +259,7 @@ function Markers({ cursors, onSet, data, unit, markers, lines, tacho }: Omit<Pro
           </>
         ) : (
           <>
-            {markers?.says ?? "the speed is being read"} {tacho}
+            {markers?.says ?? "reading the speed …"} {tacho}
           </>
         )}
       </p>

@@ -1,11 +1,13 @@
 /** Notes that stay with a run's curves and go into the report. */
+
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type RunDetail, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
-import { digits, typedNumber } from "../../../ui/format";
+import { NumberWord } from "../../../ui/EntryWord";
+import { digits } from "../../../ui/format";
 import { Wrong } from "../../../ui/Panel";
-import { TypedWord } from "../../../ui/Word";
+import { offerUndo } from "../../../ui/undo";
 import { rowOf } from "../rows";
 
 type Props = {
@@ -50,10 +52,13 @@ export function Notes({ run, lens, axis, unit, channel, place }: Props) {
         }}
       >
         At{" "}
-        <TypedWord
+        <NumberWord
           label="Place of the note"
-          value={where === undefined ? `a place, ${unit}` : `${digits(where, 5)} ${unit}`}
-          onSet={async (t) => setAt(typedNumber(t.replace(/[\u202f\u2009]/g, ""), "the place", -1e12))}
+          value={where}
+          none={`a place, ${unit}`}
+          unit={unit}
+          show={(x) => `${digits(x, 5)} ${unit}`}
+          onSet={setAt}
         />{" "}
         write{" "}
         <input
@@ -82,11 +87,19 @@ export function Notes({ run, lens, axis, unit, channel, place }: Props) {
             </span>
             <button
               type="button"
-              aria-label={`Take note ${n.says} away`}
+              aria-label={`Delete note ${n.says}`}
               className="text-soft"
               onClick={() =>
                 told(api.DELETE("/api/runs/{id}/notes/{note}", { params: { path: { id: run.id, note: n.id } } }))
-                  .then(done)
+                  .then(() => {
+                    const { lens, axis, unit, place, channel, says } = n;
+                    offerUndo(`Note “${says}” deleted`, async () => {
+                      const body = { lens, axis, unit, place, channel: channel ?? null, says };
+                      await told(api.POST("/api/runs/{id}/notes", { params: { path: { id: run.id } }, body }));
+                      await done();
+                    });
+                    return done();
+                  })
                   .catch(setError)
               }
             >

@@ -3,9 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
+import { RangeWord } from "../../../ui/EntryWord";
 import { digits } from "../../../ui/format";
 import type { Range } from "../../../ui/Plot";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { ChosenWord } from "../../../ui/Word";
 import type { PanelLook } from "../bench";
 import { Bode, Polar } from "./Complex";
 import { lensOf } from "./lenses";
@@ -99,16 +100,15 @@ export function Cuts(p: Props) {
       {cuts && (
         <p className="px-3 pb-1 text-[12px] text-soft">
           {asked ? "Resonance between " : "Shift-drag over a peak reads the resonance there; or type its range: "}
-          <TypedWord
+          <RangeWord
             label="Range of a resonance"
-            value={asked ? `${digits(asked[0], 4)} to ${digits(asked[1], 4)} rpm` : ""}
+            value={asked}
+            none="none"
+            unit="rpm"
+            low={0}
+            show={([a, b]) => `${digits(a, 4)} to ${digits(b, 4)} rpm`}
             width="19ch"
-            onSet={async (t) => {
-              const [a, b] = (t.match(/\d+(?:\.\d+)?/g) ?? []).map(Number);
-              if (a === undefined || b === undefined || a >= b)
-                throw new Error(`“${t}”: allowed are two speeds in rpm, the lower first`);
-              setAsked([a, b]);
-            }}
+            onSet={setAsked}
           />
           {asked && (
             <>

@@ -98,7 +98,7 @@ export function LensPanel(p: PanelProps) {
                 Keep
               </Button>
               <Button look="link" onClick={() => p.onReport(recipe)}>
-                To report
+                Use in report
               </Button>
             </>
           )}

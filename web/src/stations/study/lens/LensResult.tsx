@@ -121,7 +121,7 @@ export function LensResult(p: Shared) {
           <span className="text-lamp">
             {" · stopped "}
             <Button look="link" onClick={result.again}>
-              Go on
+              Retry
             </Button>
           </span>
         )}

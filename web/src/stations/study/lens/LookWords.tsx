@@ -1,6 +1,7 @@
 /** How a lens is drawn, as words at the end of its sentence: scale, view, arrangement, colours. */
-import { plain, typedNumber } from "../../../ui/format";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+
+import { NumberWord } from "../../../ui/EntryWord";
+import { ChosenWord } from "../../../ui/Word";
 import type { MapColours, Panel, PanelLook, Scale } from "../bench";
 import { lensOf } from "./lenses";
 
@@ -62,10 +63,14 @@ export function LookWords({ panel, lead = ", ", onSet }: Props) {
           />
           <span>
             {", phase turned "}
-            <TypedWord
+            <NumberWord
               label="Phase turned"
-              value={`${plain(look.turn ?? 0)}°`}
-              onSet={async (t) => set({ turn: typedNumber(t, "the angle", -360, 360) })}
+              what="the angle"
+              value={look.turn ?? 0}
+              unit="°"
+              low={-360}
+              high={360}
+              onSet={(turn) => set({ turn })}
             />
           </span>
         </>
@@ -118,11 +123,12 @@ export function LookWords({ panel, lead = ", ", onSet }: Props) {
         <span>
           {" "}
           re{" "}
-          <TypedWord
+          <NumberWord
             label="Reference of dB"
-            value={plain(look.db_reference ?? 1)}
+            value={look.db_reference ?? 1}
+            above={0}
             width="8ch"
-            onSet={async (t) => set({ db_reference: typedNumber(t, "the reference", 1e-15) })}
+            onSet={(db_reference) => set({ db_reference })}
           />
         </span>
       )}

@@ -1,12 +1,12 @@
 /** What is done to the samples before a lens, step by step, as words that are changed. */
-import { plain, typedNumber } from "../../../ui/format";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { NumberWord, RangeWord } from "../../../ui/EntryWord";
+import { ChosenWord } from "../../../ui/Word";
 
 export type Step = { do: string; [key: string]: unknown };
 
 const kinds: { says: string; step: (rate: number) => Step }[] = [
-  { says: "zero it", step: () => ({ do: "zero" }) },
-  { says: "take a line off", step: () => ({ do: "detrend" }) },
+  { says: "remove mean", step: () => ({ do: "zero" }) },
+  { says: "detrend", step: () => ({ do: "detrend" }) },
   { says: "high-pass", step: () => ({ do: "highpass", edge_hz: 2, order: 4 }) },
   { says: "low-pass", step: (rate) => ({ do: "lowpass", edge_hz: Math.round(rate / 10), order: 4 }) },
   { says: "band-pass", step: (rate) => ({ do: "bandpass", band_hz: [10, Math.round(rate / 10)], order: 4 }) },
@@ -36,7 +36,7 @@ export function Prepare({
           <One step={s} rate={rate} onSet={(to) => put(steps.map((x, k) => (k === i ? to : x)))} />
           <button
             type="button"
-            aria-label={`Take step ${i + 1} away`}
+            aria-label={`Remove step ${i + 1}`}
             className="px-0.5 text-soft hover:text-harbour"
             onClick={() => put(steps.filter((_, k) => k !== i))}
           >
@@ -61,31 +61,33 @@ export function Prepare({
 
 function One({ step, rate, onSet }: { step: Step; rate: number; onSet: (to: Step) => void }) {
   const number = (key: string, label: string, unit: string, lo: number, hi?: number) => (
-    <TypedWord
+    <NumberWord
       label={label}
-      value={`${plain(Number(step[key] ?? 0))} ${unit}`.trim()}
-      onSet={async (t) => onSet({ ...step, [key]: typedNumber(t, label.toLowerCase(), lo, hi) })}
+      value={Number(step[key] ?? 0)}
+      unit={unit}
+      low={lo}
+      high={hi}
+      whole={unit === "×" || key === "order"}
+      onSet={(x) => onSet({ ...step, [key]: x })}
     />
   );
   const order = <>, order {number("order", "Order of the filter", "", 1, 12)}</>;
   const band = (step.band_hz as [number, number] | undefined) ?? [1, 2];
   const edges = (label: string) => (
-    <TypedWord
+    <RangeWord
       label={label}
-      value={`${plain(band[0])} to ${plain(band[1])} Hz`}
-      onSet={async (t) => {
-        const [a, b] = (t.replace(/[\u202f\u2009]/g, "").match(/\d+(?:\.\d+)?/g) ?? []).map(Number);
-        if (a === undefined || b === undefined || a >= b || b > rate / 2)
-          throw new Error(`“${t}”: allowed are two edges up to ${plain(rate / 2)} Hz, the lower first`);
-        onSet({ ...step, band_hz: [a, b] });
-      }}
+      value={band}
+      unit="Hz"
+      above={0}
+      high={rate / 2}
+      onSet={(band_hz) => onSet({ ...step, band_hz })}
     />
   );
   switch (step.do) {
     case "zero":
-      return <>zeroed</>;
+      return <>mean removed</>;
     case "detrend":
-      return <>a line taken off</>;
+      return <>detrended</>;
     case "highpass":
       return (
         <>

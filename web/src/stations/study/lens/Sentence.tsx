@@ -1,7 +1,8 @@
 /** The settings of a lens as a sentence whose words are changed. */
 import type { RunDetail } from "../../../api/client";
-import { digits, plain, short, typedNumber } from "../../../ui/format";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { ListWord, NumberWord, RangeWord } from "../../../ui/EntryWord";
+import { digits, short } from "../../../ui/format";
+import { ChosenWord } from "../../../ui/Word";
 import { rowsOf } from "../rows";
 import { at, type Field, type Parts, type Recipe } from "./lenses";
 
@@ -87,63 +88,40 @@ function One({
         />
       );
     }
-    case "number": {
-      const none = field.none;
+    case "number":
       return (
-        <TypedWord
+        <NumberWord
           label={field.label}
-          value={value === undefined ? (none ?? "") : `${plain(value as number)} ${field.unit ?? ""}`.trim()}
-          onSet={async (t) => {
-            if (none && /^\s*$|[a-z]{4}/i.test(t)) return onSet(undefined);
-            return onSet(typedNumber(t, field.label.toLowerCase(), field.lo ?? 0, field.hi));
-          }}
+          value={value as number | undefined}
+          none={field.none ?? ""}
+          unit={field.unit}
+          low={field.lo ?? 0}
+          high={field.hi}
+          whole={field.whole ?? false}
+          onSet={onSet}
         />
       );
-    }
-    case "pair": {
-      const [lo, hi] = (value as [number, number] | undefined) ?? [];
-      const shown = lo === undefined ? (field.none ?? "") : `${short(lo)} to ${digits(hi, 4)} ${field.unit}`;
+    case "pair":
       return (
-        <TypedWord
+        <RangeWord
           label={field.label}
-          value={shown}
-          width={`${shown.length + 2}ch`}
-          onSet={async (t) => {
-            // Digits are grouped by thin spaces, which belong to the number.
-            const found = t
-              .replace(/[\u202f\u2009]/g, "")
-              .replace(/,/g, ".")
-              .match(/\d+(?:\.\d+)?/g);
-            const [a, b] = (found ?? []).map(Number);
-            if (field.none && a === undefined) return onSet(undefined);
-            if (a === undefined || b === undefined || a >= b)
-              throw new Error(
-                `“${t}”: allowed are two numbers, the lower first${field.none ? `, or ${field.none}` : ""}`,
-              );
-            return onSet([a, b]);
-          }}
+          value={value as [number, number] | undefined}
+          none={field.none ?? ""}
+          unit={field.unit}
+          low={0}
+          show={([lo, hi]) => `${short(lo)} to ${digits(hi, 4)} ${field.unit}`}
+          onSet={onSet}
         />
       );
-    }
-    case "list": {
-      const all = (value as number[] | undefined) ?? [];
+    case "list":
       return (
-        <TypedWord
+        <ListWord
           label={field.label}
-          value={all.length === 0 && field.none ? field.none : all.map((x) => plain(x)).join(", ")}
-          onSet={async (t) => {
-            if (field.none && (t.trim() === "" || t.trim() === field.none)) return onSet(field.signed ? undefined : []);
-            const found = t
-              .split(/[\s,;]+/)
-              .filter(Boolean)
-              .map(Number);
-            const bad = (x: number) => (field.signed ? !Number.isFinite(x) : !(x > 0));
-            if (!found.length || found.some(bad))
-              throw new Error(`“${t}”: allowed are numbers${field.signed ? "" : " above 0"}, with commas between`);
-            return onSet(found);
-          }}
+          value={value as number[] | undefined}
+          none={field.none ?? ""}
+          above={field.signed ? undefined : 0}
+          onSet={(to: number[] | undefined) => onSet(to ?? (field.signed ? undefined : []))}
         />
       );
-    }
   }
 }

@@ -8,7 +8,7 @@ type Option = { value: string | number; says: string; face?: string };
 /** A word of a lens's sentence; `key` may lead into an object, as in `tacho.channel`. */
 export type Field = { key: string; label: string } & (
   | { as: "choice"; options: (run: RunDetail) => Option[]; usual?: string | number }
-  | { as: "number"; unit?: string; lo?: number; hi?: number; none?: string }
+  | { as: "number"; unit?: string; lo?: number; hi?: number; none?: string; whole?: boolean }
   | { as: "pair"; unit: string; none?: string }
   | { as: "flag"; no: string; yes: string }
   | { as: "list"; none?: string; signed?: boolean }
@@ -59,9 +59,9 @@ export const averaging: Field = {
   label: "Averaging",
   as: "choice",
   options: options({
-    linear: "averaged",
-    exponential: "averaged, newest most",
-    peak_hold: "held at the largest",
+    linear: "linear average",
+    exponential: "exponential average",
+    peak_hold: "peak hold",
   }),
 };
 export const ofTakes: Field = {
@@ -98,7 +98,7 @@ export const along = (usual: "speed" | "time"): Field => ({
   usual,
   options: options({ speed: "speed", time: "time" }),
 });
-export const edges: Field = { key: "edges", label: "Edges", as: "list", none: "no edges", signed: true };
+export const edges: Field = { key: "edges", label: "Edges", as: "list", none: "automatic classes", signed: true };
 /** Edges and a number of classes are one or the other: what was set last counts. */
 export const oneOf = (next: Recipe, was: Recipe): Recipe => {
   const { classes, edges: set, ...rest } = next;

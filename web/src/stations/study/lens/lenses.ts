@@ -62,7 +62,7 @@ export const lenses: LensKind[] = [
     fresh: (run) => ({ lens: "spectrum", ...cut(run), averaging: "linear", scaling: "peak" }),
     sentence: [...blocks, ", ", ofTakes, ", ", averaging, ", ", confidence, ", ", scaling, " in ", unit],
     follows: (run, recipe, result) =>
-      `lines ${withUnit(run.sample_rate_hz / Number(recipe.block ?? 4096), "Hz", 3)} apart, clean to ${rate(
+      `lines ${withUnit(run.sample_rate_hz / Number(recipe.block ?? 4096), "Hz", 3)} apart, alias-free to ${rate(
         run.sample_rate_hz * run.clean_share,
       )}${result?.averages ? `, ${result.averages} averages` : ""}${
         result?.interval
@@ -251,7 +251,7 @@ export const lenses: LensKind[] = [
         }),
       },
       " in ",
-      { key: "classes", label: "Classes", as: "number", lo: 2, hi: 10_000, none: "fitting" },
+      { key: "classes", label: "Classes", as: "number", lo: 2, hi: 10_000, whole: true, none: "fitting" },
       " classes, or between ",
       edges,
       " with ",
@@ -278,7 +278,7 @@ export const lenses: LensKind[] = [
     completed: oneOf,
     sentence: [
       "ranges in ",
-      { key: "classes", label: "Classes", as: "number", lo: 2, hi: 1000, none: "fitting" },
+      { key: "classes", label: "Classes", as: "number", lo: 2, hi: 1000, whole: true, none: "fitting" },
       " classes, or between ",
       edges,
       ", those below ",

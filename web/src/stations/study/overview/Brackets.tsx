@@ -1,9 +1,12 @@
 /** Brackets kept under letters, typed limits, and the replay that moves the bracket through the run. */
+
 import { useEffect, useRef, useState } from "react";
 import { Button } from "../../../ui/Button";
+import { RangeWord } from "../../../ui/EntryWord";
 import { plain } from "../../../ui/format";
 import type { Range } from "../../../ui/Plot";
-import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { offerUndo } from "../../../ui/undo";
+import { ChosenWord } from "../../../ui/Word";
 import type { KeptBracket } from "../state";
 
 /** Steps of the replay, ms. */
@@ -49,7 +52,7 @@ export function Brackets({ total, bracket, kept, onBracket, onKept }: Props) {
   return (
     <span className="flex items-center gap-2 text-[13px]">
       <Button look="link" onClick={() => (playing ? setPlaying(false) : play())}>
-        {playing ? "❙❙ Hold" : "▷ Replay"}
+        {playing ? "❙❙ Pause" : "▷ Replay"}
       </Button>
       <ChosenWord
         label="Speed of the replay"
@@ -74,9 +77,12 @@ export function Brackets({ total, bracket, kept, onBracket, onKept }: Props) {
           </button>
           <button
             type="button"
-            aria-label={`Let bracket ${k.name} go`}
+            aria-label={`Delete bracket ${k.name}`}
             className="pl-1 text-soft hover:text-harbour"
-            onClick={() => onKept(kept.filter((x) => x !== k))}
+            onClick={() => {
+              onKept(kept.filter((x) => x !== k));
+              offerUndo(`Bracket ${k.name} deleted`, () => onKept(kept));
+            }}
           >
             ×
           </button>
@@ -89,18 +95,15 @@ export function Brackets({ total, bracket, kept, onBracket, onKept }: Props) {
       )}
       <span className="num text-mark">
         [
-        <TypedWord
+        <RangeWord
           label="Bracket"
-          value={`${plain(Number(bracket[0].toFixed(4)))} to ${plain(Number(bracket[1].toFixed(4)))} s`}
+          value={[Number(bracket[0].toFixed(4)), Number(bracket[1].toFixed(4))]}
+          unit="s"
+          low={0}
+          // As its end is shown, which may be rounded up.
+          high={Math.max(total, Number(total.toFixed(4)))}
           right
-          onSet={async (t) => {
-            const [a, b] = (t.replace(/,/g, ".").match(/\d+(?:\.\d+)?/g) ?? []).map(Number);
-            if (a === undefined || b === undefined || a >= b || b > total + 1e-6)
-              throw new Error(
-                `“${t}”: allowed are two times from 0 to ${plain(Number(total.toFixed(3)))} s, the earlier first`,
-              );
-            onBracket([a, Math.min(b, total)]);
-          }}
+          onSet={([a, b]) => onBracket([a, Math.min(b, total)])}
         />
         ]
       </span>

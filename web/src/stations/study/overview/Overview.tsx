@@ -8,6 +8,7 @@ import { crosshair } from "../../../ui/crosshair";
 import { digits, span } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
 import type { Range } from "../../../ui/Plot";
+import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
 import { rowOf } from "../rows";
 import type { KeptBracket } from "../state";
@@ -58,6 +59,8 @@ export function Overview({ run, channel, bracket, kept, onBracket, onKept }: Pro
     [low, high, width],
   );
 
+  const theme = useTheme();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other colours are drawn anew
   useEffect(() => {
     const c = canvas.current;
     const ctx = c?.getContext("2d");
@@ -72,7 +75,7 @@ export function Overview({ run, channel, bracket, kept, onBracket, onKept }: Pro
       const [lo, hi] = [data.low[i] ?? Number.NaN, data.high[i] ?? Number.NaN];
       if (Number.isFinite(lo)) ctx.fillRect(i * w, y(hi), w + 0.5, Math.max(y(lo) - y(hi), 1.5));
     }
-  }, [data]);
+  }, [data, theme]);
 
   const zoomTo = (to: Range) => {
     const least = 20 / run.sample_rate_hz;

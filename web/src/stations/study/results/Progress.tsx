@@ -24,7 +24,11 @@ export function Progress({ parts, going, run, onStop, onClose }: Props) {
         <b className="num">
           {done} of {parts.length}
         </b>
-        {going ? "are made" : done === parts.length ? "are made and kept" : "are made; the others say why not"}
+        {going
+          ? "computed"
+          : done === parts.length
+            ? "computed and saved"
+            : `computed and saved, ${parts.filter((p) => p.state === "refused").length} failed`}
         <span className="ml-auto" />
         {going ? (
           <Button look="link" onClick={onStop}>

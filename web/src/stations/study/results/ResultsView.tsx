@@ -159,7 +159,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
         </div>
       </Panel>
       <Panel
-        title="Laid over each other"
+        title="Overlay"
         says={
           picture ? (
             <>
