@@ -141,6 +141,33 @@ impl Browser {
         found.await?.with_context(|| format!("{css} stays “{last}”"))
     }
 
+    /// Waits until the address is as wished.
+    ///
+    /// # Errors
+    /// It does not become so in time.
+    pub async fn address_until(&self, good: impl Fn(&str) -> bool) -> Result<()> {
+        let mut last = String::new();
+        let found = again_until(async || {
+            last = self.page.current_url().await?.to_string();
+            Ok(good(&last).then_some(()))
+        });
+        found.await?.with_context(|| format!("the address stays {last}"))
+    }
+
+    /// Waits until a script gives what is wished.
+    ///
+    /// # Errors
+    /// It does not give it in time.
+    pub async fn script_until(&self, script: &str, good: impl Fn(&serde_json::Value) -> bool) -> Result<()> {
+        let mut last = serde_json::Value::Null;
+        let found = again_until(async || {
+            // What it asks about may not be drawn yet.
+            last = self.page.execute(script, Vec::new()).await.unwrap_or_default();
+            Ok(good(&last).then_some(()))
+        });
+        found.await?.with_context(|| format!("the script gives {last}"))
+    }
+
     /// Waits until nothing is found any more.
     ///
     /// # Errors
@@ -256,7 +283,7 @@ impl Browser {
     pub async fn refused(&self, css: &str, text: &str, says: &str) -> Result<()> {
         self.type_over(css, text).await?;
         self.keys(&Key::Enter.to_string()).await?;
-        self.text_until("main [role=alert]", |t| t.contains(says)).await?;
+        self.text_until("[role=alert]", |t| t.contains(says)).await?;
         self.value_until(css, |kept| kept == text).await.context("what was typed is kept")?;
         self.send(css, &Key::Escape.to_string()).await
     }

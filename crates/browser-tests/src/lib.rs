@@ -287,6 +287,13 @@ impl Rigged {
         Ok((status, serde_json::from_str(&text).unwrap_or(Value::String(text))))
     }
 
+    /// Calls the API as a page that shows a campaign.
+    pub async fn call_for(&self, method: &str, path: &str, body: Value, shown: &str) -> Result<(u16, Value)> {
+        let request = self.client.request(method.parse()?, format!("{}{path}", self.url)).header("x-campaign", shown);
+        let answer = if body.is_null() { request } else { request.json(&body) }.send().await?;
+        Ok((answer.status().as_u16(), serde_json::from_str(&answer.text().await?).unwrap_or_default()))
+    }
+
     /// The body of an answer that must be a good one.
     pub async fn get(&self, path: &str) -> Result<Value> {
         match self.call("GET", path, None).await? {

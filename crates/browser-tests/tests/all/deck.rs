@@ -43,7 +43,7 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
 
     // A paste that cannot be meant is refused as a whole, in words.
     paste(&b, &"x\ty\n".repeat(10_000)).await?;
-    b.text_until("main [role=alert]", |t| t.contains("10000 rows") && t.contains("256")).await?;
+    b.text_until("[role=alert]", |t| t.contains("10000 rows") && t.contains("256")).await?;
 
     paste(&b, &sheet()).await?;
     b.text_until("[role=dialog] [role=status]", |t| t.contains("3 refused")).await?;
@@ -58,7 +58,7 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
     b.text_until("[role=dialog] [role=status]", |t| t.contains("1 refused")).await?;
     mend("Channel of input D8", "deck 25-8").await?;
     b.text_until("[role=dialog] [role=status]", |t| !t.contains("refused")).await?;
-    b.press_path("//div[@role='dialog']//button[starts-with(., 'Write')]").await?;
+    b.press_path("//div[@role='dialog']//button[starts-with(., 'Apply')]").await?;
     b.text_until("[data-cell='1-name']", |t| t == "deck 01-1").await?;
     // What is built into the deck, told by the cautions as soon as it was listened to.
     let told = |rig: &Value, rule: &str| -> Vec<String> {

@@ -61,7 +61,7 @@ async fn from_a_sensor_to_a_page_in_the_hand() -> Result<()> {
     b.text_until("main", |t| t.contains("Run 2 ended: the planned length was reached. No block was lost.")).await?;
 
     // Study: the mesh is where its teeth put it, and as strong as the stand-in made it.
-    b.page.goto(&format!("{}/study/2", r.url)).await?;
+    b.page.goto(&format!("{}/study/2?ch=7,8&z.frequency=0_1400", r.url)).await?;
     let over = "section[aria-label='Spectrum'] [aria-label='Spectrum of the bracket'] .u-over";
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     let truth = Lantern::new("T", 2690.0).truth();
@@ -108,7 +108,7 @@ async fn from_a_sensor_to_a_page_in_the_hand() -> Result<()> {
     assert_eq!(history[1]["reason"], "certificate misread");
 
     // Report: the spectrum goes in, and the PDF says what was measured.
-    b.press("To report").await?;
+    b.press("Use in report").await?;
     b.find("img[alt='Page 1 of the report']").await?;
     let pdf = r.bytes("/api/campaigns/1/report.pdf").await?;
     let file = tempfile::NamedTempFile::new()?;

@@ -95,7 +95,7 @@ async fn a_worker_refuses_a_database_without_its_tables() -> Result<()> {
 async fn a_run_is_saved_from_the_page_with_its_progress() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.press("WAV").await?;
     // It is made as a job, and the page goes back to offering it when it is done.
     let made = |v: &Value| v[0]["state"] == "done" && v[0]["name"] == "WAV";

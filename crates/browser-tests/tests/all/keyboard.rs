@@ -71,7 +71,7 @@ async fn stations_finder_and_bracket_answer_to_keys() -> Result<()> {
     b.find("[data-cell='1-name']").await?;
     for (key, path) in [("2", "/plan"), ("3", "/run"), ("5", "/report"), ("1", "/rig"), ("4", "/study")] {
         b.send("body", &held(Key::Alt, key)).await?;
-        b.find(&format!("nav a[href='{path}'].active")).await?;
+        b.find(&format!("nav a[href$='{path}'].active")).await?;
     }
 
     // Study opens the newest run; the bracket moves by arrows and opens wide with Home.
@@ -101,7 +101,7 @@ async fn stations_finder_and_bracket_answer_to_keys() -> Result<()> {
     // A plan that cannot be stays as typed with its reason; a time in minutes is understood.
     b.page.goto(&format!("{}/plan", r.url)).await?;
     b.send("input[aria-label=Duration]", &format!("{}soon{}", held(Key::Control, "a"), Key::Enter)).await?;
-    b.text_until("main [role=alert]", |t| t.contains("such as 30 s, 5 min")).await?;
+    b.text_until("[role=alert]", |t| t.contains("such as 30 s, 5 min")).await?;
     b.value_until("input[aria-label=Duration]", |v| v == "soon").await?;
     b.send("input[aria-label=Duration]", &format!("{}2 min{}", held(Key::Control, "a"), Key::Enter)).await?;
     b.text_until("main", |t| t.replace('\u{202f}', "").contains("6144000")).await?;

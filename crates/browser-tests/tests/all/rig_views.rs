@@ -22,7 +22,7 @@ async fn levels_are_seen_held_and_ranged_by_listening() -> Result<()> {
 
     // A share that is none stays as typed; a small one lists everything that moves.
     b.type_over("input[aria-label='Share of range, percent']", &format!("lots{}", Key::Enter)).await?;
-    b.text_until("section[aria-label='Loud channels'] [role=alert]", |t| t.contains("from 1 to 100")).await?;
+    b.text_until("[role=alert]", |t| t.contains("the share must be 1 to 100 %")).await?;
     b.type_over("input[aria-label='Share of range, percent']", &format!("10{}", Key::Enter)).await?;
     b.text_until("section[aria-label='Loud channels'] ul", |t| t.contains("gearbox top, vert")).await?;
 
@@ -36,7 +36,7 @@ async fn levels_are_seen_held_and_ranged_by_listening() -> Result<()> {
     let looked = b.text_until("[role=dialog]", |t| t.contains("ranges for 2 times the peak")).await?;
     let of_seven = looked.lines().any(|l| l.starts_with("7 ") || l == "7");
     assert!(of_seven, "{looked}");
-    b.press_path("//div[@role='dialog']//button[starts-with(., 'Write')]").await?;
+    b.press_path("//div[@role='dialog']//button[starts-with(., 'Apply')]").await?;
     b.gone(Locator::Css("[role=dialog]")).await?;
     // Gearbox top moves by a few m/s².
     let smaller = |v: &Value| v["rig"]["channels"][6]["range_v"].as_f64().is_some_and(|v| v < 10.0);
@@ -68,7 +68,7 @@ async fn front_ends_are_tested_compared_and_restarted() -> Result<()> {
     b.press_path("//button[. = 'Read it back']").await?;
     let setup = b.text_until("section[aria-label='Setup on the device']", |t| t.contains("When it was found")).await?;
     assert!(setup.contains("Now: the same as here") && setup.contains("DC there, IEPE here"), "{setup}");
-    b.press_path("//li[contains(., 'DC there, IEPE here')]//button[. = 'take theirs']").await?;
+    b.press_path("//li[contains(., 'DC there, IEPE here')]//button[. = 'use the device’s value']").await?;
     b.text_until("[role=dialog] [role=status]", |t| t.contains("1 cells in 1 rows")).await?;
     b.keys(&Key::Escape.to_string()).await?;
     b.gone(Locator::Css("[role=dialog]")).await?;
@@ -83,7 +83,7 @@ async fn front_ends_are_tested_compared_and_restarted() -> Result<()> {
     .await?;
     // An address that cannot be is refused in words.
     b.type_over("input[aria-label^='Address of the front end']", &format!("here, there{}", Key::Enter)).await?;
-    b.text_until("main [role=alert]", |t| t.contains("host:port")).await?;
+    b.text_until("[role=alert]", |t| t.contains("host:port")).await?;
     // Nobody at the address: what to do is told.
     let (status, _) = r.call("PUT", "/api/capture/front-end", Some(json!({ "address": "127.0.0.1:9" }))).await?;
     assert_eq!(status, 204);
@@ -100,7 +100,7 @@ async fn rows_are_found_ordered_kept_and_brought_back() -> Result<()> {
     b.page.goto(&format!("{}/rig?input=2", r.url)).await?;
     b.text_until("[data-cell='2-name']", |t| t == "motor, drive end, athw").await?;
     // Search by key, then by column.
-    b.send("body", "/").await?;
+    b.send("body", &held(Key::Control, "f")).await?;
     b.keys("flange").await?;
     b.gone(Locator::Css("[data-cell='1-name']")).await?;
     let found = b.page.find_all(Locator::Css("[data-cell$='-name']")).await?.len();
@@ -136,7 +136,7 @@ async fn rows_are_found_ordered_kept_and_brought_back() -> Result<()> {
     b.press_path("//button[contains(., 'version')]").await?;
     b.press_path("//div[starts-with(@id, 'headlessui-popover-panel')]//button[contains(., 'Before the sea')]").await?;
     b.text_until("[id^=headlessui-popover-panel]", |t| t.contains("1 cells differ")).await?;
-    b.press_path("//button[starts-with(., 'Take')]").await?;
+    b.press_path("//button[starts-with(., 'Restore')]").await?;
     b.text_until("[data-cell='5-point']", |t| t == "motor, free end").await?;
 
     // Several rows by the detail pane: a common value is set for all of them.
@@ -145,7 +145,7 @@ async fn rows_are_found_ordered_kept_and_brought_back() -> Result<()> {
     b.send("[role=grid]", &held(Key::Shift, &Key::Down.to_string().repeat(2))).await?;
     b.type_over("input[aria-label='High-pass of the selected rows']", &format!("10 Hz{}", Key::Enter)).await?;
     b.text_until("[role=dialog] [role=status]", |t| t.contains("3 cells in 3 rows")).await?;
-    b.press_path("//div[@role='dialog']//button[starts-with(., 'Write')]").await?;
+    b.press_path("//div[@role='dialog']//button[starts-with(., 'Apply')]").await?;
     b.text_until("[data-cell='3-high_pass_hz']", |t| t == "10 Hz").await?;
     r.got("/api/campaigns/1/rig", |v| v["rig"]["channels"][2]["high_pass_hz"] == 10.0).await?;
     b.page.clone().close().await?;

@@ -23,9 +23,9 @@ async fn three_rounds_fill_a_table_that_opens_in_a_spreadsheet() -> Result<()> {
     b.word("Every", "4 s").await?;
     b.word("How many rounds", "3").await?;
     b.word("Every", "1.5 s").await?;
-    b.text_until("main [role=alert]", |t| t.contains("allowed is 2 s to 30 days")).await?;
+    b.text_until("[role=alert]", |t| t.contains("2 s to 30 days")).await?;
     b.send("input[aria-label=Every]", &Key::Escape.to_string()).await?;
-    b.press("measure more").await?;
+    b.press("Add measurement").await?;
     b.choose("Channel measured", "7").await?;
     let wait = async |n: usize| {
         let shape = "◆";
@@ -73,9 +73,9 @@ async fn limits_raise_alarms_that_somebody_sees() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/plan/limits", r.url)).await?;
-    b.text_until("main", |t| t.contains("velocity rms in a band") && t.contains("No alarm waits")).await?;
+    b.text_until("main", |t| t.contains("velocity rms in a band") && t.contains("No unacknowledged alarms")).await?;
     b.word("caution 1", "40").await?;
-    b.text_until("main [role=alert]", |t| t.contains("a caution below the limit")).await?;
+    b.text_until("[role=alert]", |t| t.contains("must be below the limit")).await?;
     b.keys(&Key::Escape.to_string()).await?;
     b.word("caution 1", "3").await?;
     b.word("Delay 1", "0 s").await?;
@@ -95,7 +95,7 @@ async fn limits_raise_alarms_that_somebody_sees() -> Result<()> {
         }
         tokio::time::sleep(std::time::Duration::from_millis(300)).await;
     }
-    b.text_until("section[aria-label=Limits]", |t| t.contains("No alarm waits to be seen")).await?;
+    b.text_until("section[aria-label=Limits]", |t| t.contains("No unacknowledged alarms")).await?;
     let alarms = r.get("/api/campaigns/1/watch").await?;
     assert_eq!(alarms["alarms"][0]["acknowledged_by"], "engineer");
     // A calmer machine is good again, and that is in the list too.
@@ -127,7 +127,8 @@ async fn a_bench_is_made_by_keys_and_kept_by_name() -> Result<()> {
     b.send(&head("Strip"), &Key::Delete.to_string()).await?;
     b.press("Close Waveform").await?;
     b.word("Name of the bench", "quay watch").await?;
-    b.text_until("[role=toolbar][aria-label=Bench]", |t| t.contains("quay watch") && t.contains("Let it go")).await?;
+    b.text_until("[role=toolbar][aria-label=Bench]", |t| t.contains("quay watch") && t.contains("Delete bench"))
+        .await?;
     let kept = r.get("/api/campaigns/1/benches").await?;
     let panes = kept[0]["bench"]["panes"].as_array().context("panes")?.clone();
     let shown: Vec<&str> = panes.iter().filter_map(|p| p["display"].as_str()).collect();
@@ -135,7 +136,7 @@ async fn a_bench_is_made_by_keys_and_kept_by_name() -> Result<()> {
     let orbit = panes.iter().find(|p| p["display"] == "orbit").context("orbit")?;
     assert_eq!((&orbit["x"], &orbit["w"]), (&json!(3), &json!(6)));
     // Another bench, and back to this one by its name; a reload finds it.
-    b.choose("Bench", "the usual one").await?;
+    b.choose("Bench", "Standard").await?;
     b.find("section[aria-label=Waveform]").await?;
     b.choose("Bench", "quay watch").await?;
     b.text_until("section[aria-label=Numbers]", |t| t.contains("rms")).await?;
@@ -149,7 +150,7 @@ async fn a_bench_is_made_by_keys_and_kept_by_name() -> Result<()> {
         )
         .await?;
     assert!(status == 422 && body["says"].as_str().is_some_and(|s| s.contains("12 columns")), "{body}");
-    b.press("Let it go").await?;
+    b.press("Delete bench").await?;
     b.find("section[aria-label=Waveform]").await?;
     r.got("/api/campaigns/1/benches", |kept| *kept == json!([])).await?;
     b.page.clone().close().await?;

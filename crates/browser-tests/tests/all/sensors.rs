@@ -35,7 +35,7 @@ async fn a_sensor_is_checked_and_its_history_kept() -> Result<()> {
     b.page.goto(&format!("{}/rig/check?input=20", r.url)).await?;
     // A level that cannot be stays as typed, with its reason.
     b.type_over("input[aria-label='Known level']", &format!("loud{}", Key::Enter)).await?;
-    b.text_until("[role=alert]", |t| t.contains("allowed is a number")).await?;
+    b.text_until("[role=alert]", |t| t.contains("the known level must be above 0")).await?;
     b.type_over("input[aria-label='Known level']", &format!("10{}", Key::Enter)).await?;
     b.type_over("input[aria-label='Settling time']", &format!("0.5{}", Key::Enter)).await?;
     b.press_path("//button[. = 'Read a pair']").await?;

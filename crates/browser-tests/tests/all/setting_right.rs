@@ -172,7 +172,7 @@ async fn one_recipe_is_carried_out_on_many_runs() -> Result<()> {
         (json!({ "name": "", "recipe": spectrum(), "runs": [1] }), "1 to 80"),
         (json!({ "name": "a", "recipe": spectrum(), "runs": [] }), "1 to 500"),
         (json!({ "name": "a", "recipe": spectrum(), "runs": [77] }), "no run of this campaign"),
-        (json!({ "name": "a", "recipe": { "lens": "sonar" }, "runs": [1] }), "allowed are waveform"),
+        (json!({ "name": "a", "recipe": { "lens": "sonar" }, "runs": [1] }), "must be waveform"),
         (json!({ "again": [99] }), "no kept result"),
     ] {
         let (status, answer) = r.call("POST", "/api/campaigns/1/jobs/results", Some(body.clone())).await?;
@@ -276,7 +276,7 @@ async fn runs_lie_over_each_other_and_notes_stay_with_curves() -> Result<()> {
     let kept = r.get(RUN).await?["notes"][0].clone();
     assert_eq!((&kept["says"], &kept["place"]), (&json!("mesh, as in June"), &json!(582.8)));
     for (key, value, word) in [
-        ("lens", json!("sonar"), "allowed are waveform"),
+        ("lens", json!("sonar"), "must be waveform"),
         ("says", json!(""), "1 to 200"),
         ("axis", json!(""), "named axis"),
     ] {

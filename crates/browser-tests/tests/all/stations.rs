@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.find("button[aria-label=Scaling]").await?;
 
     // Each word changes the sentence and what follows from it.
@@ -45,7 +45,7 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     b.text_until(sheet, |t| plain(t).contains("12.5Hz apart")).await?;
 
     // To the report, which then carries the recipe and its unit.
-    b.press("To report").await?;
+    b.press("Use in report").await?;
     b.find("img[alt='Page 1 of the report']").await?;
     let report = r.get("/api/campaigns/1/report").await?;
     assert_eq!((&report["recipe"]["scaling"], &report["recipe"]["unit"]), (&json!("psd"), &json!("mm/s")));
@@ -58,7 +58,7 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
 async fn a_sensitivity_is_put_right_in_the_page_with_its_reason() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     let word = "button[aria-label$='put right']";
     let before = b.text_until(word, |t| !t.is_empty()).await?;
     b.press_found(word).await?;
@@ -113,7 +113,7 @@ async fn the_report_is_written_in_the_page() -> Result<()> {
     // An empty title is refused where it was typed; the old one stands.
     let enter = char::from(Key::Enter);
     b.type_over("input[aria-label=Title]", &format!("{}{enter}", char::from(Key::Backspace))).await?;
-    b.text_until("main [role=alert]", |t| t.contains("title is empty")).await?;
+    b.text_until("[role=alert]", |t| t.contains("title is empty")).await?;
     b.type_over("input[aria-label=Title]", &format!("Thruster at the quay{enter}")).await?;
     b.text_until("main h1", |t| t == "Thruster at the quay").await?;
     b.send("textarea", "The mesh is the highest line.\nNothing else stands out.").await?;
@@ -143,7 +143,7 @@ async fn the_live_view_follows_its_words() -> Result<()> {
     b.choose("Highest frequency", "5").await?;
     // Frozen, the state still goes on; and it goes on drawing when told.
     b.press_found("button[aria-pressed]:not([data-bar])").await?;
-    b.text_until("button[aria-pressed=true]:not([data-bar])", |t| t == "Go on").await?;
+    b.text_until("button[aria-pressed=true]:not([data-bar])", |t| t == "Resume").await?;
     assert_eq!(r.order("record").await?.0, 204);
     b.text_until("[aria-live]", |t| t.to_lowercase().contains("recording")).await?;
     assert_eq!(r.order("stop").await?.0, 204);

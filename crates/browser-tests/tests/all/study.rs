@@ -22,7 +22,7 @@ async fn element(b: &Browser, name: &str) -> Result<()> {
 async fn mesh_sidebands_and_a_damaged_race_are_found_by_their_lines() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.choose("Bench", "bearing and gear").await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     let input_hz = 2690.0 / 60.0;
@@ -111,13 +111,13 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
     assert!(run["kind"] == "coast-down" && run["state"] == "whole", "{run}");
 
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/{}", r.url, run["id"])).await?;
+    b.page.goto(&format!("{}/study/{}?ch=7,8&z.frequency=0_1400", r.url, run["id"])).await?;
     b.choose("Bench", "run-up or coast-down").await?;
     b.find("canvas[aria-label^='Order map of']").await?;
     b.find("canvas[aria-label='Order cuts, polar']").await?;
     // The first panel of cuts is the one with amplitude and phase.
-    b.word("Range of a resonance", "none").await?;
-    b.text_until("main [role=alert]", |t| t.contains("two speeds in rpm")).await?;
+    b.word("Range of a resonance", "slow").await?;
+    b.text_until("[role=alert]", |t| t.contains("two numbers, the lower first")).await?;
     for (range, hz, damping, direction) in [("1000 1250", 18.4, 2.1, "athw"), ("2350 2620", 41.3, 1.6, "vert")] {
         b.word("Range of a resonance", range).await?;
         let text = b
@@ -158,7 +158,7 @@ async fn a_coast_downs_resonances_are_read_from_its_order_cuts() -> Result<()> {
 async fn what_a_lens_cannot_do_is_said_with_what_can() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     // A bracket shorter than the block.
     b.choose("Block", "131").await?;
@@ -175,7 +175,7 @@ async fn what_a_lens_cannot_do_is_said_with_what_can() -> Result<()> {
     // An element that cannot be.
     b.page.goto(&format!("{}/study/1/machine", r.url)).await?;
     b.word("Diameter of pinion bearing", "50 mm").await?;
-    b.text_until("main [role=alert]", |t| t.contains("smaller than its pitch circle")).await?;
+    b.text_until("[role=alert]", |t| t.contains("smaller than their pitch circle")).await?;
     b.word("Diameter of pinion bearing", "7.5 mm").await?;
     b.word("Ratio of propeller", "1/3.1").await?;
     // What was typed last may still be on its way.

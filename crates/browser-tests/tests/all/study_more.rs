@@ -19,7 +19,7 @@ async fn tick(b: &Browser, label: &str) -> Result<()> {
 async fn a_sensitivity_put_right_is_followed_by_every_number() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     tick(&b, "pinion").await?;
     let read = |t: &str| !t.is_empty() && t != "none";
@@ -30,8 +30,8 @@ async fn a_sensitivity_put_right_is_followed_by_every_number() -> Result<()> {
     // A result is kept as it is now.
     b.press("Keep Spectrum").await?;
     b.type_over("input[aria-label='Name of the result']", "alongside").await?;
-    b.press("Make and keep").await?;
-    b.text_until("section[aria-label='Being made']", |t| t.contains("are made and kept")).await?;
+    b.press("Compute and save").await?;
+    b.text_until("section[aria-label='Being made']", |t| t.contains("computed and saved")).await?;
     b.text_until("table[aria-label='Kept results']", |t| t.contains("alongside") && !t.contains("stale")).await?;
 
     b.page.goto(&format!("{}/study/1", r.url)).await?;
@@ -57,13 +57,13 @@ async fn a_sensitivity_put_right_is_followed_by_every_number() -> Result<()> {
     b.page.goto(&format!("{}/study/1/results", r.url)).await?;
     b.text_until("table[aria-label='Kept results']", |t| t.contains("stale")).await?;
     b.press("Make the stale one again").await?;
-    b.text_until("section[aria-label='Being made']", |t| t.contains("are made and kept")).await?;
+    b.text_until("section[aria-label='Being made']", |t| t.contains("computed and saved")).await?;
     b.text_until("table[aria-label='Kept results']", |t| !t.contains("stale")).await?;
     b.press("Show alongside of run 1").await?;
     b.find("[aria-label='Kept results over each other'] .u-over").await?;
 
     // A tachometer with two marks a turn: the speed is half of what was read.
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.press("Tachometer, put right").await?;
     b.word("Pulses a turn", "2").await?;
     b.type_over("input[aria-label=Reason]", "two marks on the shaft").await?;
@@ -81,26 +81,26 @@ async fn channels_are_computed_prepared_and_read_as_a_table() -> Result<()> {
     b.type_over("input[aria-label='Name of a new channel']", "resultant").await?;
     b.type_over("input[aria-label='Formula of a new channel']", "hypot(gearbox_top_vert, shaft_mark)").await?;
     b.press("Add").await?;
-    b.text_until("main [role=alert]", |t| t.contains("V cannot be compared with m/s²")).await?;
+    b.text_until("[role=alert]", |t| t.contains("V cannot be compared with m/s²")).await?;
     b.type_over("input[aria-label='Formula of a new channel']", "hypot(gearbox_top_vert, gearbox_top_athw)").await?;
     b.press("Add").await?;
     b.find("input[aria-label='Formula of resultant']").await?;
     b.word("Formula of resultant", "hypot(gearbox_top_vert, )").await?;
-    b.text_until("main [role=alert]", |t| t.contains("does not belong there")).await?;
+    b.text_until("[role=alert]", |t| t.contains("does not belong there")).await?;
     b.keys(&Key::Escape.to_string()).await?;
 
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     tick(&b, "resultant").await?;
     let legend = "section[aria-label=Waveform] [role=toolbar]";
     b.text_until(legend, |t| t.contains("resultant")).await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("resultant") && t.contains("averages")).await?;
     // Ten samples as a table, through a high-pass that is set and refused like any other word.
     b.word("Bracket", "3 to 2").await?;
-    b.text_until("main [role=alert]", |t| t.contains("the earlier first")).await?;
+    b.text_until("[role=alert]", |t| t.contains("the lower first")).await?;
     b.word("Bracket", "1 to 3").await?;
     b.choose("Prepare", "high-pass").await?;
     b.word("High-pass edge", "200000 Hz").await?;
-    b.text_until("section[aria-label=Waveform] [role=alert]", |t| t.contains("a number from")).await?;
+    b.text_until("[role=alert]", |t| t.contains("the high-pass edge must be")).await?;
     b.word("High-pass edge", "20").await?;
     b.choose("View", "a table").await?;
     let table =
@@ -131,7 +131,7 @@ async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
     r.until("it has begun", |s| s["capture"]["state"] != "idle").await?;
     r.idle().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     // Kept under a letter, chosen again, and looked at by one lens while the others move on.
     b.word("Bracket", "1 to 3").await?;
@@ -152,7 +152,7 @@ async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
     b.press("▷ Replay").await?;
     let from = |t: &str| t.split(' ').next().and_then(|x| x.parse::<f64>().ok()).unwrap_or(f64::NAN);
     b.bracket_until(|t| from(t) > 1.1).await?;
-    b.press("❙❙ Hold").await?;
+    b.press("❙❙ Pause").await?;
     let held = b.bracket_until(|_| true).await?;
     let to = held.split(' ').nth(2).and_then(|x| x.parse::<f64>().ok()).unwrap_or(f64::NAN);
     assert!(from(&held) > 1.1 && (to - from(&held) - 2.0).abs() < 2e-3, "{held}");
@@ -172,9 +172,9 @@ async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
     b.text_until("[aria-label='Runs laid over']", |t| t.contains("run 2")).await?;
     b.find("button[aria-label='Bracket of the lens']").await?;
     b.text_until("section[aria-label=Waveform] [role=toolbar]", |t| t.contains("run 2")).await?;
-    b.choose("Laid over by", "their triggers").await?;
+    b.choose("Aligned by", "their triggers").await?;
     b.text_until("[aria-label='Runs laid over']", |t| t.contains("run 1 has no takes")).await?;
-    b.choose("Laid over by", "the speed").await?;
+    b.choose("Aligned by", "the speed").await?;
     b.text_until("[aria-label='Runs laid over']", |t| t.contains("run 2") && !t.contains("no takes")).await?;
     b.press("Take all off").await?;
 
@@ -193,7 +193,7 @@ async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
 async fn a_long_computation_tells_how_far_it_is_and_is_stopped() -> Result<()> {
     let r = Rigged::start().await?;
     let b = Browser::open().await?;
-    b.page.goto(&format!("{}/study/1", r.url)).await?;
+    b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     b.choose("Add a lens", "Shock response").await?;
     let lens = "section[aria-label='Shock response']";
@@ -211,7 +211,7 @@ async fn a_long_computation_tells_how_far_it_is_and_is_stopped() -> Result<()> {
     b.choose("Bench", "long").await?;
     b.press("Stop").await?;
     b.text_until(lens, |t| t.contains("stopped") && !t.contains("computing")).await?;
-    b.press("Go on").await?;
+    b.press("Retry").await?;
     b.text_until(lens, |t| !t.contains("stopped")).await?;
     // A channel this run does not have is said, with what can be done.
     let panel = json!({ "x": 0, "y": 0, "w": 12, "h": 8, "recipe": { "lens": "spectrum" }, "channels": [7, 77] });

@@ -28,7 +28,7 @@ async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
     b.page.goto(&format!("{}/plan", r.url)).await?;
     // The sentence is changed word by word; what cannot be stays with its reason.
     b.word("Time kept from before", "90 s").await?;
-    b.text_until("main [role=alert]", |t| t.contains("0 to 60 s")).await?;
+    b.text_until("[role=alert]", |t| t.contains("0 to 60 s")).await?;
     b.word("Time kept from before", "0.15").await?;
     b.word("Level", "8 m/s²").await?;
     b.word("Takes", "10").await?;
@@ -78,7 +78,7 @@ async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
     b.page.goto(&format!("{}/study/{}/events", r.url, run["id"])).await?;
     b.find("table[aria-label=Events] tbody tr:nth-of-type(10)").await?;
     b.word("Low-pass", "400 Hz").await?;
-    b.find("input[aria-label=Low-pass][value='below 400 Hz']").await?;
+    b.find("input[aria-label=Low-pass][value='400 Hz']").await?;
     b.find("table[aria-label=Events][aria-busy=false]").await?;
     b.text_until("table[aria-label=Events] tbody tr:last-child", |t| t.starts_with("10") && t.contains("athwart"))
         .await?;
