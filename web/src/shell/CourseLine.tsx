@@ -21,7 +21,8 @@ function useReadiness(): Ready[] {
   const { id } = useCampaign();
   const rig = useRig(id).data;
   const plan = usePlan(id).data;
-  const runs = useRuns(id).data ?? [];
+  const known = useRuns(id).data;
+  const runs = known ?? [];
   const own = useMeasured() === id;
   const number = useStatusOf((s) => progressOf(s)?.number);
   const going = own ? number : undefined;
@@ -31,7 +32,7 @@ function useReadiness(): Ready[] {
   const length = plan?.plan.length;
   const kept = runs.filter((r) => r.samples > 0);
   return [
-    { says: `${on} channels`, good: on > 0 && cautions("rig") === 0, cautions: cautions("rig") },
+    { says: rig ? `${on} channels` : "", good: on > 0 && cautions("rig") === 0, cautions: cautions("rig") },
     {
       says: plan
         ? `${rate(plan.plan.sample_rate_hz)}, ${length?.ends === "after" ? span(length.duration_s) : "open end"}`
@@ -40,7 +41,7 @@ function useReadiness(): Ready[] {
       cautions: cautions("plan"),
     },
     {
-      says: going !== undefined ? `run ${going}` : `${runs.length} ${runs.length === 1 ? "run" : "runs"}`,
+      says: going !== undefined ? `run ${going}` : known ? `${runs.length} ${runs.length === 1 ? "run" : "runs"}` : "",
       good: runs.length > 0,
     },
     { says: "", good: kept.length > 0 },

@@ -26,7 +26,8 @@ function placed(runs: RunBody[], from: number, to: number, now: number) {
 
 export function LogStrip() {
   const { id } = useCampaign();
-  const all = useRuns(id).data ?? [];
+  const known = useRuns(id).data;
+  const all = known ?? [];
   const go = useGo();
   const { pathname, search } = useLocation();
   const shown = Number(pathname.match(/\/study\/(\d+)/)?.[1]);
@@ -55,7 +56,7 @@ export function LogStrip() {
           className="absolute top-2 bottom-4 border-l border-dotted border-buoy"
           style={{ left: `${nowAt}%` }}
         />
-        {runs.length === 0 && (
+        {known?.length === 0 && (
           <span className="absolute top-3 left-2 text-[13px] text-soft">No run yet: Record makes the first.</span>
         )}
         {boxes.map(({ run, left, width }) => {

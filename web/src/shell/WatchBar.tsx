@@ -157,7 +157,7 @@ function Ended({ status }: { status: Status | undefined }) {
 }
 
 function CampaignChoice() {
-  const { campaign, all } = useCampaign();
+  const { campaign, all, loaded } = useCampaign();
   const measured = useMeasured();
   const navigate = useNavigate();
   const station = useLocation().pathname.split("/")[3] ?? "rig";
@@ -168,7 +168,7 @@ function CampaignChoice() {
         aria-label="Campaign"
         onKeyDown={openByEnter}
       >
-        {campaign?.name ?? "No campaign"}
+        {campaign?.name ?? (loaded ? "No campaign" : "…")}
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
         {all.map((c) => (

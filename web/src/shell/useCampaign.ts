@@ -10,7 +10,8 @@ export function useCampaign() {
   const campaign = data?.find((c) => c.id === asked);
   // Known from the address at once; whether there is one is told when the list is there.
   const id = Number.isSafeInteger(asked) && asked > 0 && (!data || campaign) ? asked : undefined;
-  return { id, campaign, all: data ?? [], error, missing: data !== undefined && campaign === undefined };
+  const loaded = data !== undefined;
+  return { id, campaign, all: data ?? [], error, loaded, missing: loaded && campaign === undefined };
 }
 
 /** The campaign the front ends measure for; undefined while that is not known. */

@@ -31,7 +31,8 @@ const asked = (p: Common & { none?: string | undefined }, more: Partial<Asked>):
   ...more,
 });
 
-const withUnit = (text: string, unit: string | undefined) => `${text} ${unit ?? ""}`.trim();
+const withUnit = (text: string, unit: string | undefined) =>
+  unit === "°" ? `${text}°` : `${text} ${unit ?? ""}`.trim();
 
 /** One number. */
 export function NumberWord(p: Common & Set<number> & { whole?: boolean; show?: (value: number) => string }) {

@@ -247,7 +247,7 @@ async fn responses_and_distributions_take_every_setting() -> Result<()> {
     // A number of classes takes the place of the edges.
     b.type_over(&format!("{counts} input[aria-label=Classes]"), "8").await?;
     b.keys(&Key::Enter.to_string()).await?;
-    b.value_until(&edges, |v| v == "automatic classes").await?;
+    b.value_until(&edges, |v| v == "automatic").await?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -16,7 +16,7 @@ async fn a_trigger_is_put_together_word_by_word() -> Result<()> {
     b.page.goto(&format!("{}/plan", r.url)).await?;
     b.text_until("section[aria-label='Start when']", |t| t.contains("Record is pressed")).await?;
     b.choose("Add a condition", "a level is crossed").await?;
-    b.text_until("section[aria-label='Start when']", |t| plain(t).contains("before it counts again")).await?;
+    b.text_until("section[aria-label='Start when']", |t| plain(t).contains("hysteresis")).await?;
     b.choose("Channel", "16").await?;
     b.choose("Slope", "crosses").await?;
     refused(&b, "Level", "high", "the level must be a number in m/s²").await?;

@@ -185,7 +185,7 @@ function Tacho({
               ]}
               onSet={(slope) => choose({ slope })}
             />{" "}
-            through {number("Threshold", "threshold", t.unit)}, back by {number("Hysteresis", "hysteresis", t.unit)},{" "}
+            through {number("Threshold", "threshold", t.unit)}, hysteresis {number("Hysteresis", "hysteresis", t.unit)},{" "}
             {number("Pulses a turn", "pulses_per_rev", "")} pulses/rev, {number("Missing teeth", "missing_teeth", "")}{" "}
             of them missing,{" "}
             <ChosenWord

@@ -91,8 +91,8 @@ export function Sentence({ condition: c, channels, onSet }: Props): ReactNode {
       return (
         <>
           {channel(c.input)} {slope(c.edge, "rises through", "falls through", "crosses")}{" "}
-          {number("Level", c.level, "level", c.unit)}, back by{" "}
-          {number("Hysteresis", c.hysteresis ?? 0, "hysteresis", c.unit)} before it counts again
+          {number("Level", c.level, "level", c.unit)}, with{" "}
+          {number("Hysteresis", c.hysteresis ?? 0, "hysteresis", c.unit)} hysteresis
         </>
       );
     case "band":

@@ -82,7 +82,7 @@ function Form({ run, tacho, onDone }: { run: RunDetail; tacho: Tacho; onDone: (t
         ]}
         onSet={(slope) => set({ slope: slope as "rising" | "falling" })}
       />{" "}
-      edges through {level("threshold", "Threshold of the tachometer")} back by{" "}
+      edges through {level("threshold", "Threshold of the tachometer")}, hysteresis{" "}
       {level("hysteresis", "Hysteresis of the tachometer", 0)},{" "}
       <NumberWord
         label="Pulses a turn"

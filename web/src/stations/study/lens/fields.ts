@@ -98,7 +98,7 @@ export const along = (usual: "speed" | "time"): Field => ({
   usual,
   options: options({ speed: "speed", time: "time" }),
 });
-export const edges: Field = { key: "edges", label: "Edges", as: "list", none: "automatic classes", signed: true };
+export const edges: Field = { key: "edges", label: "Edges", as: "list", none: "automatic", signed: true };
 /** Edges and a number of classes are one or the other: what was set last counts. */
 export const oneOf = (next: Recipe, was: Recipe): Recipe => {
   const { classes, edges: set, ...rest } = next;

@@ -252,7 +252,7 @@ export const lenses: LensKind[] = [
       },
       " in ",
       { key: "classes", label: "Classes", as: "number", lo: 2, hi: 10_000, whole: true, none: "fitting" },
-      " classes, or between ",
+      " classes, edges ",
       edges,
       " with ",
       {
@@ -279,7 +279,7 @@ export const lenses: LensKind[] = [
     sentence: [
       "ranges in ",
       { key: "classes", label: "Classes", as: "number", lo: 2, hi: 1000, whole: true, none: "fitting" },
-      " classes, or between ",
+      " classes, edges ",
       edges,
       ", those below ",
       { key: "hysteresis", label: "Hysteresis", as: "number", lo: 0 },
