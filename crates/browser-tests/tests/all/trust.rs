@@ -59,6 +59,11 @@ async fn what_is_typed_is_taken_as_it_was_meant_or_refused_beside_it() -> Result
 #[tokio::test]
 async fn two_pages_look_at_two_campaigns_and_one_of_them_records() -> Result<()> {
     let r = Rigged::start().await?;
+    // It records until it is stopped, however slow the pages are.
+    let mut plan = r.get("/api/campaigns/1/plan").await?["plan"].clone();
+    plan["length"] = json!({ "ends": "when_stopped" });
+    let (status, body) = r.call("PUT", "/api/campaigns/1/plan", Some(plan)).await?;
+    anyhow::ensure!(status == 200, "{body}");
     let (a, b) = (Browser::open().await?, Browser::open().await?);
     a.page.goto(&format!("{}/c/1/run", r.url)).await?;
     b.page.goto(&format!("{}/c/2/rig", r.url)).await?;
