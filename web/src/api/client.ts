@@ -39,6 +39,8 @@ let shown: number | undefined;
 export const showing = (campaign: number | undefined) => {
   shown = campaign;
 };
+/** The campaign that is on the screen. */
+export const shownCampaign = () => shown;
 api.use({
   onRequest({ request }) {
     if (shown !== undefined) request.headers.set("x-campaign", String(shown));

@@ -1,6 +1,6 @@
 /** The live connection: one WebSocket for the whole page, shared by whoever listens. */
 import { useEffect, useRef, useSyncExternalStore } from "react";
-import type { Schema, Status } from "./client";
+import { type Schema, type Status, shownCampaign } from "./client";
 
 export type Level = {
   input: number;
@@ -128,15 +128,10 @@ class LiveLink {
     this.changed();
   }
 
-  private shown: number | undefined;
-
-  /** Which campaign is on the screen: pictures of another one's front ends are not drawn under its names. */
-  shows(campaign: number | undefined) {
-    this.shown = campaign;
-  }
-
   private drawn(bytes: ArrayBuffer) {
-    if (this.shown !== undefined && this.status && this.status.campaign !== this.shown) return;
+    // Pictures of another campaign's front ends are not drawn under this one's names.
+    const shown = shownCampaign();
+    if (shown !== undefined && this.status && this.status.campaign !== shown) return;
     const length = new DataView(bytes).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(bytes, 4, length)));
     const values = new Float32Array(bytes, Math.ceil((4 + length) / 4) * 4);

@@ -4,7 +4,7 @@ import { useLocation, useNavigate } from "react-router";
 import { api, told } from "../api/client";
 import { useStatusOf } from "../api/live";
 import { Button } from "../ui/Button";
-import { within } from "./address";
+import { stationOf, within } from "./address";
 import { captureName } from "./capture";
 import { useCampaign, useMeasured } from "./useCampaign";
 
@@ -19,8 +19,8 @@ export function Elsewhere({ onError }: { onError: (says: string) => void }) {
   const { pathname } = useLocation();
   const navigate = useNavigate();
   if (id === undefined || measured === undefined || measured === id) return null;
-  const station = pathname.split("/")[3] ?? "";
-  if (!live.includes(station)) return null;
+  const station = stationOf(pathname);
+  if (station === undefined || !live.includes(station)) return null;
   const other = all.find((c) => c.id === measured);
   const choose = async () => {
     try {

@@ -8,6 +8,7 @@ import { useRig, useRuns } from "../api/queries";
 import { setTheme, themeNow } from "../ui/theme";
 import { useGo } from "./address";
 import { stations } from "./CourseLine";
+import type { Order } from "./capture";
 import { useCampaign } from "./useCampaign";
 
 type Entry = { says: string; key?: string; aside?: string; act: () => void };
@@ -26,7 +27,7 @@ export function Finder({
 }: {
   open: boolean;
   onClose: () => void;
-  onOrder: (what: "arm" | "record" | "stop") => void;
+  onOrder: (what: Order) => void;
 }) {
   const [text, setText] = useState("");
   const go = useGo();

@@ -4,7 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { showing } from "../api/client";
-import { live, useConnected, useRefusedWish, useStatusOf } from "../api/live";
+import { useConnected, useRefusedWish, useStatusOf } from "../api/live";
 import { Guarded } from "../ui/Guarded";
 import { Empty } from "../ui/Panel";
 import { Undos } from "../ui/undo";
@@ -64,7 +64,6 @@ export function Shell() {
   const wish = useRefusedWish();
   // What is asked for and what is drawn live belongs to the campaign on the screen, from the first request on.
   showing(id);
-  live.shows(id);
 
   // A run that has ended, begun or changed shows in the log at once.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the state is what is waited for

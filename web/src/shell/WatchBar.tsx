@@ -18,7 +18,7 @@ import { zoneLook } from "../stations/run/panes/LimitsPane";
 import { Button } from "../ui/Button";
 import { bytes, clock, rate, span, withUnit } from "../ui/format";
 import { openByEnter } from "../ui/Word";
-import { useTo, within } from "./address";
+import { stationOf, useTo, within } from "./address";
 import { captureName, type Order, orders, progressOf, sessionOf, stateLook } from "./capture";
 import { useCampaign, useMeasured } from "./useCampaign";
 
@@ -67,7 +67,13 @@ export function WatchBar({ onOrder, onError }: Props) {
           {zoneLook[status.alarm].shape} {zoneLook[status.alarm].word}
         </NavLink>
       )}
-      {going ? <Going status={status} /> : state === "armed" ? <Armed status={status} /> : <Ended status={status} />}
+      {going ? (
+        <Going status={status} age={age} />
+      ) : state === "armed" ? (
+        <Armed status={status} />
+      ) : (
+        <Ended status={status} />
+      )}
       {age > 0 && (
         <span role="alert" className="whitespace-nowrap text-lamp">
           ▲ as of {age} s ago
@@ -98,8 +104,7 @@ export function WatchBar({ onOrder, onError }: Props) {
   );
 }
 
-function Going({ status }: { status: Status | undefined }) {
-  const age = useAge();
+function Going({ status, age }: { status: Status | undefined; age: number }) {
   const p = progressOf(status);
   if (!p) return null;
   const look = stateLook[captureName(status)];
@@ -160,7 +165,7 @@ function CampaignChoice() {
   const { campaign, all, loaded } = useCampaign();
   const measured = useMeasured();
   const navigate = useNavigate();
-  const station = useLocation().pathname.split("/")[3] ?? "rig";
+  const station = stationOf(useLocation().pathname) ?? "rig";
   return (
     <Listbox value={campaign?.id ?? 0} onChange={(id: number) => navigate(within(id, `/${station}`))}>
       <ListboxButton

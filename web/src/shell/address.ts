@@ -1,12 +1,9 @@
 /** Addresses: every view belongs to the campaign that is on the screen, and its address says so. */
 import { useCallback } from "react";
-import { type NavigateOptions, useNavigate, useParams } from "react-router";
+import { useNavigate, useParams } from "react-router";
 
-/** The campaign of an address. */
-export function campaignOf(pathname: string): number | undefined {
-  const id = Number(pathname.match(/^\/c\/(\d+)(\/|$)/)?.[1]);
-  return Number.isSafeInteger(id) && id > 0 ? id : undefined;
-}
+/** The station of an address. */
+export const stationOf = (pathname: string): string | undefined => pathname.split("/")[3];
 
 /** A path within a campaign, such as `/plan/limits`, as an address. */
 export const within = (campaign: number | string | undefined, path: string) =>
@@ -23,8 +20,8 @@ export function useGo() {
   const navigate = useNavigate();
   const to = useTo();
   return useCallback(
-    (path: string, options?: NavigateOptions) => {
-      navigate(to(path), options);
+    (path: string) => {
+      navigate(to(path));
     },
     [navigate, to],
   );

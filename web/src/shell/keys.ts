@@ -1,6 +1,7 @@
 /** Keys of the page: one list of what is bound where, one listener, nothing that acts twice. */
-import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useEffect, useRef } from "react";
 import { matchKeyBindingPress, parseKeybinding } from "tinykeys";
+import { shared } from "../ui/shared";
 
 export type Key = {
   /** As `Shift+S`, `Alt+1`, `Control+k`; one press. */
@@ -14,16 +15,10 @@ export type Key = {
 
 type Scope = { name: string; keys: Key[] };
 
-const scopes: Scope[] = [];
-const readers = new Set<() => void>();
-let version = 0;
-const changed = () => {
-  version += 1;
-  for (const f of readers) f();
-};
+const scopes = shared<Scope[]>([]);
 
 /** True while somebody types, picks from a list or answers a question: single keys must not start anything then. */
-export function typing(e: KeyboardEvent): boolean {
+function typing(e: KeyboardEvent): boolean {
   const t = e.target as HTMLElement | null;
   const busy =
     "input, textarea, select, [contenteditable], [role=grid], [role=listbox], [role=dialog], [aria-haspopup]:not([aria-haspopup=false])";
@@ -31,36 +26,29 @@ export function typing(e: KeyboardEvent): boolean {
 }
 
 const LETTERS = "single keys";
-let letters = localStorage.getItem(LETTERS) !== "off";
+const letters = shared(localStorage.getItem(LETTERS) !== "off");
 
 /** Whether keys without Ctrl or Alt act; whoever bumps the keyboard with a sleeve switches them off. */
 export const useLetters = (): [boolean, (on: boolean) => void] => [
-  useSyncExternalStore(
-    (f) => {
-      readers.add(f);
-      return () => readers.delete(f);
-    },
-    () => letters,
-  ),
+  letters.use(),
   (on) => {
-    letters = on;
     localStorage.setItem(LETTERS, on ? "on" : "off");
-    changed();
+    letters.set(on);
   },
 ];
 
 /** A key that a word could hold: such keys can be switched off. */
-export const isLetter = (key: string) => /^(Shift\+)?.$/.test(key);
+const isLetter = (key: string) => /^(Shift\+)?.$/.test(key);
 
 window.addEventListener("keydown", (e) => {
   if (e.defaultPrevented || e.repeat || e.isComposing) return;
   const busy = typing(e);
-  for (const scope of [...scopes].reverse()) {
+  for (const scope of [...scopes.get()].reverse()) {
     for (const k of scope.keys) {
       const press = parseKeybinding(k.key)[0];
       if (!press || !matchKeyBindingPress(e, press)) continue;
       if (busy && !k.anywhere) continue;
-      if (!letters && isLetter(k.key)) continue;
+      if (!letters.get() && isLetter(k.key)) continue;
       e.preventDefault();
       k.run(e);
       return;
@@ -74,26 +62,13 @@ export function useKeys(name: string, keys: Key[]) {
   scope.current.keys = keys;
   useEffect(() => {
     const own = scope.current;
-    scopes.push(own);
-    changed();
-    return () => {
-      scopes.splice(scopes.indexOf(own), 1);
-      changed();
-    };
+    scopes.set([...scopes.get(), own]);
+    return () => scopes.set(scopes.get().filter((s) => s !== own));
   }, []);
 }
 
 /** What is bound now, by scope; read when the list is opened. */
-export function useBound(): Scope[] {
-  useSyncExternalStore(
-    (f) => {
-      readers.add(f);
-      return () => readers.delete(f);
-    },
-    () => version,
-  );
-  return scopes;
-}
+export const useBound = scopes.use;
 
 /** Keys of tables, plots and panels, which act where the focus is. */
 export const local: { name: string; keys: [string, string][] }[] = [

@@ -1,6 +1,5 @@
-import { useSyncExternalStore } from "react";
 import { useParams } from "react-router";
-import { live } from "../api/live";
+import { useStatusOf } from "../api/live";
 import { useCampaigns } from "../api/queries";
 
 /** The campaign that is on the screen. */
@@ -15,4 +14,4 @@ export function useCampaign() {
 }
 
 /** The campaign the front ends measure for; undefined while that is not known. */
-export const useMeasured = () => useSyncExternalStore(live.onStatus, () => live.status?.campaign ?? undefined);
+export const useMeasured = () => useStatusOf((s) => s?.campaign ?? undefined);

@@ -1,29 +1,20 @@
 /** Why an entry was refused, in a slip beside it that nothing covers; the newest one is read, the others wait to be looked at. */
-import { type RefObject, useEffect, useLayoutEffect, useState, useSyncExternalStore } from "react";
+import { type RefObject, useEffect, useLayoutEffect, useState } from "react";
 import { createPortal } from "react-dom";
+import { shared } from "./shared";
 
-let newest = "";
-const readers = new Set<() => void>();
-const subscribe = (f: () => void) => {
-  readers.add(f);
-  return () => readers.delete(f);
-};
-
-function show(id: string) {
-  newest = id;
-  for (const f of readers) f();
-}
+const newest = shared("");
 
 const WIDTH = 288;
 
 export function Refusal({ id, says, at }: { id: string; says: string; at: RefObject<HTMLElement | null> }) {
-  const shown = useSyncExternalStore(subscribe, () => newest) === id;
+  const shown = newest.use() === id;
   const [place, setPlace] = useState<{ left: number; top: number }>();
   // biome-ignore lint/correctness/useExhaustiveDependencies: another sentence is a new refusal
-  useEffect(() => show(id), [id, says]);
+  useEffect(() => newest.set(id), [id, says]);
   useEffect(() => {
     const field = at.current;
-    const look = () => show(id);
+    const look = () => newest.set(id);
     field?.addEventListener("focus", look);
     field?.addEventListener("pointerenter", look);
     return () => {

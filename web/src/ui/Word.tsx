@@ -31,7 +31,6 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
     let refused = "";
     try {
       if (text !== value) await onSet(text);
-      else dropDraft(label, value);
     } catch (e) {
       refused = (e as Error).message;
     }

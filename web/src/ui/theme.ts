@@ -1,30 +1,24 @@
 /** Day or night colours: everywhere at once, pictures drawn by hand too, and kept over visits. */
-import { useSyncExternalStore } from "react";
+import { shared } from "./shared";
 
 export type Theme = "day" | "night";
 
 const KEY = "colours";
-const readers = new Set<() => void>();
-let theme: Theme = localStorage.getItem(KEY) === "night" ? "night" : "day";
+const theme = shared<Theme>(localStorage.getItem(KEY) === "night" ? "night" : "day");
 
-const show = () => {
-  document.documentElement.dataset.theme = theme === "night" ? "night" : "";
+const show = (to: Theme) => {
+  document.documentElement.dataset.theme = to === "night" ? "night" : "";
 };
-show();
+show(theme.get());
 
 export function setTheme(to: Theme) {
-  theme = to;
   localStorage.setItem(KEY, to);
-  show();
-  for (const f of readers) f();
+  // Before it is told: who draws anew reads the colours of the page.
+  show(to);
+  theme.set(to);
 }
 
-export const themeNow = () => theme;
-
-const subscribe = (f: () => void) => {
-  readers.add(f);
-  return () => readers.delete(f);
-};
+export const themeNow = theme.get;
 
 /** The colours in force; what draws on a canvas draws anew when they change. */
-export const useTheme = () => useSyncExternalStore(subscribe, () => theme);
+export const useTheme = theme.use;

@@ -1,37 +1,24 @@
 /** What was deleted or removed can be taken back for a while: a slip at the foot of the page says for how long. */
-import { useEffect, useState, useSyncExternalStore } from "react";
+import { useEffect, useState } from "react";
 import { useKeys } from "../shell/keys";
 import { Button } from "./Button";
+import { shared } from "./shared";
 
 /** How long an act can be taken back, s. */
 const SECONDS = 20;
 
 type Act = { id: number; says: string; undo: () => unknown; until: number };
 
-let acts: Act[] = [];
+const acts = shared<Act[]>([]);
 let next = 1;
-const readers = new Set<() => void>();
-const put = (to: Act[]) => {
-  acts = to;
-  for (const f of readers) f();
-};
 
 /** Offers to take back what was just done; `undo` may refuse, and is offered again then. */
 export function offerUndo(says: string, undo: () => unknown) {
-  put([...acts, { id: next++, says, undo, until: Date.now() + SECONDS * 1000 }].slice(-3));
+  acts.set([...acts.get(), { id: next++, says, undo, until: Date.now() + SECONDS * 1000 }].slice(-3));
 }
 
-const useActs = () =>
-  useSyncExternalStore(
-    (f) => {
-      readers.add(f);
-      return () => readers.delete(f);
-    },
-    () => acts,
-  );
-
 export function Undos() {
-  const all = useActs();
+  const all = acts.use();
   const [wrong, setWrong] = useState("");
   const [now, setNow] = useState(Date.now());
   useEffect(() => {
@@ -39,8 +26,8 @@ export function Undos() {
     setNow(Date.now());
     const tick = window.setInterval(() => {
       setNow(Date.now());
-      const left = acts.filter((a) => a.until > Date.now());
-      if (left.length !== acts.length) put(left);
+      const left = acts.get().filter((a) => a.until > Date.now());
+      if (left.length !== acts.get().length) acts.set(left);
     }, 1000);
     return () => window.clearInterval(tick);
   }, [all]);
@@ -48,7 +35,7 @@ export function Undos() {
     setWrong("");
     try {
       await a.undo();
-      put(acts.filter((x) => x.id !== a.id));
+      acts.set(acts.get().filter((x) => x.id !== a.id));
     } catch (e) {
       setWrong((e as Error).message);
     }

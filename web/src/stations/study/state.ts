@@ -6,8 +6,6 @@ import type { RunDetail } from "../../api/client";
 import { stored } from "../../ui/stored";
 import { type Cursors, cursors, intoAddress, type Look, lookOf, noCursors, ofAddress, range } from "./look";
 
-export type { Cursors, KeptBracket, Look } from "./look";
-
 const kept = v.object({
   channels: v.array(v.number()),
   bracket: v.nullable(range),
@@ -58,14 +56,19 @@ export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
     window.addEventListener("popstate", back);
     return () => window.removeEventListener("popstate", back);
   }, [follow]);
+  const write = useCallback(() => {
+    const next = intoAddress(window.location.search, latest.current);
+    if (next === window.location.search) return;
+    written.current = next;
+    // Brackets are what one goes back through; all else is only kept up to date.
+    const replace = JSON.stringify(bracket.current) === JSON.stringify(latest.current.bracket);
+    bracket.current = latest.current.bracket;
+    navigate({ search: next }, { replace });
+  }, [navigate]);
   // The first look is written down too, so that one can go back to it.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the run is opened
   useEffect(() => {
-    const next = intoAddress(window.location.search, latest.current);
-    if (next !== window.location.search) {
-      written.current = next;
-      navigate({ search: next }, { replace: true });
-    }
+    write();
     return () => window.clearTimeout(timer.current);
   }, []);
 
@@ -77,17 +80,11 @@ export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
       window.clearTimeout(timer.current);
       timer.current = window.setTimeout(() => {
         localStorage.setItem(`study ${run.id}`, JSON.stringify(to));
-        localStorage.setItem("study", JSON.stringify(to));
-        const next = intoAddress(window.location.search, to);
-        if (next === window.location.search) return;
-        written.current = next;
-        // Brackets are what one goes back through; all else is only kept up to date.
-        const replace = JSON.stringify(bracket.current) === JSON.stringify(to.bracket);
-        bracket.current = to.bracket;
-        navigate({ search: next }, { replace });
+        localStorage.setItem("study", JSON.stringify({ channels: to.channels }));
+        write();
       }, REST_MS);
     },
-    [run.id, navigate],
+    [run.id, write],
   );
   return [look, set];
 }

@@ -59,34 +59,27 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
       }
     };
     try {
-      const sensitivity = await number("sensitivity", f.value, "the sensitivity", f.unit);
-      const rest = {
+      const value = await number("sensitivity", f.value, "the sensitivity", f.unit);
+      const sent: Schema["Sensor"] = {
+        model: f.model,
+        serial: f.serial,
+        maker: f.maker,
+        quantity: f.quantity,
+        coupling: f.coupling,
+        sensitivity: { value: value ?? 0, unit: f.unit },
         reference_hz: await number("reference_hz", f.reference_hz, "the reference frequency", "Hz"),
         measures_to: await number("measures_to", f.measures_to, "the range", si[f.quantity]),
         resonance_hz: await number("resonance_hz", f.resonance_hz, "the resonance", "Hz"),
         bias_v: await number("bias_v", f.bias_v, "the bias voltage", "V"),
+        calibrated_on: f.calibrated_on || null,
+        due_on: f.due_on || null,
       };
-      await send(sensitivity, rest);
+      const kept = await told(api.PUT("/api/sensors", { body: sent }));
+      history.refetch();
+      onKept(kept.id);
     } catch (e) {
       setWrong({ says: (e as Error).message, field: (e as { field?: string }).field });
     }
-  };
-  type Numbers = Pick<Schema["Sensor"], "reference_hz" | "measures_to" | "resonance_hz" | "bias_v">;
-  const send = async (sensitivity: number | null, rest: Numbers) => {
-    const sent: Schema["Sensor"] = {
-      model: f.model,
-      serial: f.serial,
-      maker: f.maker,
-      quantity: f.quantity,
-      coupling: f.coupling,
-      sensitivity: { value: sensitivity ?? 0, unit: f.unit },
-      ...rest,
-      calibrated_on: f.calibrated_on || null,
-      due_on: f.due_on || null,
-    };
-    const kept = await told(api.PUT("/api/sensors", { body: sent }));
-    history.refetch();
-    onKept(kept.id);
   };
   const line = (key: keyof typeof f, says: string, more: { unit?: string; type?: string; field?: string } = {}) => (
     <Line

@@ -4,7 +4,7 @@ import type { Schema } from "../../../api/client";
 import { NumberWord } from "../../../ui/EntryWord";
 import { digits } from "../../../ui/format";
 import { ChosenWord } from "../../../ui/Word";
-import type { Cursors } from "../state";
+import type { Cursors } from "../look";
 import { Highest } from "./Highest";
 import type { MarkerLine, Readings } from "./useReadings";
 

@@ -1,7 +1,7 @@
 /** The highest peaks of the curve that is read, each with the line of the machine it belongs to. */
 import { digits } from "../../../ui/format";
 import { ChosenWord } from "../../../ui/Word";
-import type { Cursors } from "../state";
+import type { Cursors } from "../look";
 import type { Readings } from "./useReadings";
 
 type Props = { cursors: Cursors; data: Readings; unit: string; onSet: (part: Partial<Cursors>) => void };

@@ -2,7 +2,7 @@
 import type { Analysis } from "../../../api/client";
 import { digits } from "../../../ui/format";
 import type { Mark } from "../../../ui/Plot";
-import type { Cursors } from "../state";
+import type { Cursors } from "../look";
 import type { MarkerLine, Readings } from "./useReadings";
 
 /** The listed peak nearest to a click, or the click's own place. */

@@ -1,7 +1,7 @@
 /** What the cursors read of a spectrum, asked of the server together. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, type Schema, told } from "../../../api/client";
-import type { Cursors } from "../state";
+import type { Cursors } from "../look";
 
 export type Read = Schema["ReadingBody"];
 export type Marker = Schema["Marker"];

@@ -3,7 +3,7 @@ import type { Analysis, RunDetail, Schema } from "../../../api/client";
 import type { Mark, Range } from "../../../ui/Plot";
 import type { Panel } from "../bench";
 import type { Laid } from "../laid";
-import type { KeptBracket } from "../state";
+import type { KeptBracket } from "../look";
 
 export type PanelProps = {
   run: RunDetail;

@@ -7,7 +7,7 @@ import { plain } from "../../../ui/format";
 import type { Range } from "../../../ui/Plot";
 import { offerUndo } from "../../../ui/undo";
 import { ChosenWord } from "../../../ui/Word";
-import type { KeptBracket } from "../state";
+import type { KeptBracket } from "../look";
 
 /** Steps of the replay, ms. */
 const STEP = 100;

@@ -10,8 +10,8 @@ import { Panel } from "../../../ui/Panel";
 import type { Range } from "../../../ui/Plot";
 import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
+import type { KeptBracket } from "../look";
 import { rowOf } from "../rows";
-import type { KeptBracket } from "../state";
 import { Brackets } from "./Brackets";
 import { QualityList, QualityTicks, useQuality } from "./Quality";
 

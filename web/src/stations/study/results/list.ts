@@ -1,24 +1,17 @@
 /** The list of results that is being made, kept with the page so that any view shows how far it is. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useSyncExternalStore } from "react";
+import { useEffect } from "react";
 import { useJob } from "../../../jobs/job";
+import { shared } from "../../../ui/shared";
 
-let going: { campaign: number; list: number } | undefined;
-const told_ = new Set<() => void>();
+const going = shared<{ campaign: number; list: number } | undefined>(undefined);
 
-export function watchList(campaign: number, list: number | undefined) {
-  going = list === undefined ? undefined : { campaign, list };
-  for (const f of told_) f();
-}
-
-const subscribe = (f: () => void) => {
-  told_.add(f);
-  return () => told_.delete(f);
-};
+export const watchList = (campaign: number, list: number | undefined) =>
+  going.set(list === undefined ? undefined : { campaign, list });
 
 export function useList(campaign: number | undefined) {
   const client = useQueryClient();
-  const now = useSyncExternalStore(subscribe, () => going);
+  const now = going.use();
   const id = now && now.campaign === campaign ? now.list : undefined;
   const job = useJob(id);
   const done = job.parts?.filter((p) => p.state === "done").length ?? 0;
