@@ -56,16 +56,15 @@ pub struct Figure {
 
 const TEMPLATE: &str = include_str!("report.typ");
 
-static FONTS: LazyLock<Vec<Font>> = LazyLock::new(|| {
-    [
-        &include_bytes!("../fonts/SofiaSans-Regular.ttf")[..],
-        &include_bytes!("../fonts/SofiaSans-SemiBold.ttf")[..],
-        &include_bytes!("../fonts/JetBrainsMono-Regular.ttf")[..],
-    ]
-    .into_iter()
-    .flat_map(|bytes| Font::iter(Bytes::new(bytes)))
-    .collect()
-});
+/// Fonts of reports and pictures.
+pub(crate) const FACES: [&[u8]; 3] = [
+    include_bytes!("../fonts/SofiaSans-Regular.ttf"),
+    include_bytes!("../fonts/SofiaSans-SemiBold.ttf"),
+    include_bytes!("../fonts/JetBrainsMono-Regular.ttf"),
+];
+
+static FONTS: LazyLock<Vec<Font>> =
+    LazyLock::new(|| FACES.into_iter().flat_map(|bytes| Font::iter(Bytes::new(bytes))).collect());
 
 struct Desk {
     library: LazyHash<Library>,

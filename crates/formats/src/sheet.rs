@@ -80,6 +80,13 @@ pub fn write_csv(sheet: &Sheet) -> Result<Vec<u8>, FormatError> {
     out.into_inner().map_err(|e| fault("cannot be written", e))
 }
 
+/// Writes one sheet as lines with tabs between the cells, as spreadsheets take them from the clipboard.
+pub fn write_tsv(sheet: &Sheet) -> String {
+    let clean = |text: &String| guarded(text).replace(['\t', '\n', '\r'], " ");
+    let line = |row: &Vec<String>| row.iter().map(clean).collect::<Vec<_>>().join("\t");
+    std::iter::once(&sheet.heads).chain(&sheet.rows).map(line).collect::<Vec<_>>().join("\n")
+}
+
 /// Reads a table from XLSX (its first sheet) or from CSV with commas, semicolons or tabs.
 ///
 /// # Errors
