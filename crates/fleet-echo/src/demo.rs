@@ -252,7 +252,7 @@ impl Demo {
                 &last,
             )
             .await?;
-        store.save_machine(campaign, &serde_json::to_value(thruster_machine())?, "engineer").await?;
+        store.save_machine(campaign, None, &serde_json::to_value(thruster_machine())?, "engineer").await?;
         let report = serde_json::json!({
             "title": "Port thruster after overhaul",
             "findings": "The gear mesh at 13 times the input shaft stands out, with side lines at the output shaft's speed.\nPasses over the outer race of the input bearing repeat 3.57 times a turn.",
@@ -260,7 +260,7 @@ impl Demo {
             "recipe": { "lens": "spectrum", "channels": [7], "block": 32768 },
             "shown_hz": [0.0, 1400.0],
         });
-        store.save_report(campaign, &report).await?;
+        store.save_report(campaign, None, &report).await?;
         self.register_sensors(&store, &rig).await?;
         self.lay_deck_survey(&store).await?;
         self.berth(&store).await?;

@@ -73,6 +73,18 @@ pub struct Marker {
     pub within: f64,
 }
 
+/// A line of an element at a speed.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct LineAt {
+    /// The line, as an order.
+    #[serde(flatten)]
+    pub marker: Marker,
+    /// Where it stands, Hz.
+    pub hz: f64,
+    /// Distance of its sidebands, Hz.
+    pub sideband_hz: Option<f64>,
+}
+
 /// See [`Marker::within`].
 const SLIP: f64 = 0.01;
 
@@ -158,6 +170,23 @@ impl Machine {
         Ok(())
     }
 
+    /// All lines at a speed of the reference shaft.
+    ///
+    /// # Errors
+    /// A speed that is none.
+    pub fn lines_at(&self, rpm: f64) -> Result<Vec<LineAt>, Refusal> {
+        if !(rpm.is_finite() && rpm > 0.0 && rpm <= 1e6) {
+            return Err(Refusal::new("rpm", format!("the speed must be above 0 and up to 1 000 000 rpm, not {rpm}")));
+        }
+        let turns_hz = rpm / 60.0;
+        let at = |m: Marker| LineAt {
+            hz: m.order * turns_hz,
+            sideband_hz: m.sideband_order.map(|s| s * turns_hz),
+            marker: m,
+        };
+        Ok(self.markers().into_iter().map(at).collect())
+    }
+
     /// All lines, element by element.
     pub fn markers(&self) -> Vec<Marker> {
         self.elements.iter().flat_map(Element::markers).collect()
@@ -167,6 +196,17 @@ impl Machine {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lines_stand_at_orders_of_the_speed() {
+        let gear = Element { name: "pinion".into(), ratio: 0.5, kind: Kind::Gear { teeth: 26 } };
+        let machine = Machine { elements: vec![gear] };
+        let lines = machine.lines_at(3000.0).unwrap();
+        assert_eq!((lines[0].hz, lines[0].sideband_hz), (650.0, Some(25.0)));
+        for none in [0.0, -1.0, f64::NAN, f64::INFINITY, 2e6] {
+            assert!(machine.lines_at(none).is_err(), "{none}");
+        }
+    }
 
     fn element(name: &str, ratio: f64, kind: Kind) -> Element {
         Element { name: name.into(), ratio, kind }

@@ -169,51 +169,75 @@ impl Store {
         Ok(version)
     }
 
-    /// The report's own text and choices, as the page wrote them; none before the first time.
+    /// The report's own text and choices, as the page wrote them, and their version; none before the first time.
     ///
     /// # Errors
     /// There is none of that key, or the database is away.
-    pub async fn report(&self, campaign: i64) -> Result<Option<Value>> {
-        sqlx::query_scalar!("SELECT report FROM campaign WHERE id = $1", campaign)
+    pub async fn report(&self, campaign: i64) -> Result<(Option<Value>, i64)> {
+        let row = sqlx::query!("SELECT report, report_version FROM campaign WHERE id = $1", campaign)
             .fetch_optional(self.pool())
             .await?
-            .ok_or_else(|| missing(campaign))
+            .ok_or_else(|| missing(campaign))?;
+        Ok((row.report, row.report_version))
     }
 
-    /// Replaces the report's text and choices.
+    /// Replaces the report's text and choices that were changed on version `made_on`, or whatever is there where
+    /// none is told; gives the new version.
     ///
     /// # Errors
-    /// The database is away.
-    pub async fn save_report(&self, campaign: i64, report: &Value) -> Result<()> {
-        let found = sqlx::query!("UPDATE campaign SET report = $2 WHERE id = $1", campaign, report)
-            .execute(self.pool())
-            .await?;
-        if found.rows_affected() == 0 { Err(missing(campaign)) } else { Ok(()) }
+    /// [`StoreError::Stale`] when somebody else was faster; there is none of that key, or the database is away.
+    pub async fn save_report(&self, campaign: i64, made_on: Option<i64>, report: &Value) -> Result<i64> {
+        let done = sqlx::query_scalar!(
+            "UPDATE campaign SET report = $2, report_version = report_version + 1
+             WHERE id = $1 AND report_version = coalesce($3, report_version) RETURNING report_version",
+            campaign,
+            report,
+            made_on
+        )
+        .fetch_optional(self.pool())
+        .await?;
+        match done {
+            Some(version) => Ok(version),
+            None => Err(StoreError::Stale("report", self.report(campaign).await?.1)),
+        }
     }
 
-    /// The machine's elements, as they were written.
+    /// The machine's elements, as they were written, and their version.
     ///
     /// # Errors
     /// There is no such campaign, or the database is away.
-    pub async fn machine(&self, campaign: i64) -> Result<Value> {
-        sqlx::query_scalar!("SELECT machine FROM campaign WHERE id = $1", campaign)
+    pub async fn machine(&self, campaign: i64) -> Result<(Value, i64)> {
+        let row = sqlx::query!("SELECT machine, machine_version FROM campaign WHERE id = $1", campaign)
             .fetch_optional(self.pool())
             .await?
-            .ok_or_else(|| missing(campaign))
+            .ok_or_else(|| missing(campaign))?;
+        Ok((row.machine, row.machine_version))
     }
 
-    /// Replaces the machine's elements and writes down who did.
+    /// Replaces the machine's elements that were changed on version `made_on`, or whatever is there where none is
+    /// told, and writes down who did; gives the new version.
     ///
     /// # Errors
-    /// There is no such campaign, or the database is away.
-    pub async fn save_machine(&self, campaign: i64, machine: &Value, who: &str) -> Result<()> {
+    /// [`StoreError::Stale`] when somebody else was faster; there is no such campaign, or the database is away.
+    pub async fn save_machine(&self, campaign: i64, made_on: Option<i64>, machine: &Value, who: &str) -> Result<i64> {
         let mut tx = self.pool().begin().await?;
-        let before = sqlx::query_scalar!("SELECT machine FROM campaign WHERE id = $1 FOR UPDATE", campaign)
+        let before = sqlx::query!("SELECT machine, machine_version FROM campaign WHERE id = $1 FOR UPDATE", campaign)
             .fetch_optional(&mut *tx)
             .await?
             .ok_or_else(|| missing(campaign))?;
-        sqlx::query!("UPDATE campaign SET machine = $2 WHERE id = $1", campaign, machine).execute(&mut *tx).await?;
-        let detail = serde_json::json!({ "from": before, "to": machine });
+        if made_on.is_some_and(|made_on| made_on != before.machine_version) {
+            return Err(StoreError::Stale("machine", before.machine_version));
+        }
+        let version = before.machine_version + 1;
+        sqlx::query!(
+            "UPDATE campaign SET machine = $2, machine_version = $3 WHERE id = $1",
+            campaign,
+            machine,
+            version
+        )
+        .execute(&mut *tx)
+        .await?;
+        let detail = serde_json::json!({ "from": before.machine, "to": machine });
         sqlx::query!(
             "INSERT INTO change (who, campaign_id, what, detail) VALUES ($1, $2, 'machine elements', $3)",
             who,
@@ -223,7 +247,7 @@ impl Store {
         .execute(&mut *tx)
         .await?;
         tx.commit().await?;
-        Ok(())
+        Ok(version)
     }
 
     /// Saved recipes by name.

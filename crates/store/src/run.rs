@@ -77,7 +77,10 @@ pub struct RunChannel {
     pub row: Channel,
 }
 
-/// A stretch that did not arrive.
+/// Why a stretch between takes is not there: nobody asked for it.
+pub const BETWEEN_TAKES: &str = "between takes";
+
+/// A stretch that did not arrive, or was not asked for.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Gap {
     /// First missing sample.
@@ -86,6 +89,13 @@ pub struct Gap {
     pub samples: i64,
     /// Why.
     pub why: String,
+}
+
+impl Gap {
+    /// Whether it lies between takes: nothing is missing there.
+    pub fn between_takes(&self) -> bool {
+        self.why == BETWEEN_TAKES
+    }
 }
 
 impl Store {

@@ -121,21 +121,20 @@ impl Store {
         .transpose()
     }
 
-    /// The newest schedule of a campaign.
+    /// Schedules of a campaign, newest first.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn newest_schedule(&self, campaign: i64) -> Result<Option<Schedule>> {
-        sqlx::query_as!(
+    pub async fn schedules(&self, campaign: i64) -> Result<Vec<Schedule>> {
+        let rows = sqlx::query_as!(
             ScheduleRow,
             r#"SELECT id, campaign_id, rounds, plan, begun_at, state AS "state: ScheduleState" FROM schedule
-               WHERE campaign_id = $1 ORDER BY id DESC LIMIT 1"#,
+               WHERE campaign_id = $1 ORDER BY id DESC LIMIT 500"#,
             campaign
         )
-        .fetch_optional(self.pool())
-        .await?
-        .map(ScheduleRow::read)
-        .transpose()
+        .fetch_all(self.pool())
+        .await?;
+        rows.into_iter().map(ScheduleRow::read).collect()
     }
 
     /// Ends a schedule that goes: `done` or `stopped`.

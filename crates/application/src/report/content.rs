@@ -29,7 +29,7 @@ fn recipe_text(result: &Analysis) -> String {
 /// # Errors
 /// There is no run to report on, a recipe does not fit it, or the database is away.
 pub(crate) async fn collected(desk: &Desk, id: i64, watched: &Arc<Watched>) -> Result<Report> {
-    let body = stored(&desk.store, id).await?;
+    let (body, _) = stored(&desk.store, id).await?;
     body.check()?;
     let campaign = desk.store.campaign(id).await?;
     let runs = desk.store.runs(id).await?;

@@ -57,30 +57,31 @@ impl ReportBody {
     }
 }
 
-/// The report as it stands.
+/// The report as it stands, and its version.
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn stored(store: &Store, id: i64) -> Result<ReportBody> {
-    if let Some(v) = store.report(id).await? {
-        return Ok(serde_json::from_value(v)?);
+pub async fn stored(store: &Store, id: i64) -> Result<(ReportBody, i64)> {
+    let (report, version) = store.report(id).await?;
+    if let Some(v) = report {
+        return Ok((serde_json::from_value(v)?, version));
     }
     let campaign = store.campaign(id).await?;
-    Ok(ReportBody { title: campaign.name, findings: String::new(), run_id: None, recipe: None, shown_hz: None })
+    let body = ReportBody { title: campaign.name, findings: String::new(), run_id: None, recipe: None, shown_hz: None };
+    Ok((body, version))
 }
 
-/// Replaces text and choices.
+/// Replaces text and choices that were changed on version `made_on`; gives the new version.
 ///
 /// # Errors
-/// What is asked is not allowed, or the database is away.
-pub async fn save(store: &Store, id: i64, body: ReportBody) -> Result<()> {
+/// What is asked is not allowed, somebody else was faster, or the database is away.
+pub async fn save(store: &Store, id: i64, made_on: Option<i64>, body: ReportBody) -> Result<i64> {
     body.check()?;
     if let Some(r) = &body.recipe {
         Recipe::from_value(r.clone())?;
     }
     let value = serde_json::to_value(&body)?;
-    store.save_report(id, &value).await?;
-    Ok(())
+    Ok(store.save_report(id, made_on, &value).await?)
 }
 
 /// The report as pictures: one SVG a page. Going away stops it.

@@ -4,31 +4,45 @@ use super::going::Watched;
 use super::results::make;
 use super::turning::tacho_of;
 use crate::{Desk, Result};
-use echo_job::machine::{Machine, Marker};
+use echo_job::machine::{LineAt, Machine, Marker};
 use echo_job::recipe::{Recipe, Tacho};
 use echo_signal::statistics::statistics;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::{IntoParams, ToSchema};
 
-/// The machine's elements.
+/// The machine's elements, and their version.
 ///
 /// # Errors
 /// The database is away.
-pub async fn machine(desk: &Desk, id: i64) -> Result<Machine> {
-    let body = desk.store.machine(id).await?;
-    Ok(serde_json::from_value(body)?)
+pub async fn machine(desk: &Desk, id: i64) -> Result<(Machine, i64)> {
+    let (body, version) = desk.store.machine(id).await?;
+    Ok((serde_json::from_value(body)?, version))
 }
 
-/// Writes the machine's elements.
+/// Writes the machine's elements that were changed on version `made_on`; gives the new version.
 ///
 /// # Errors
-/// What is asked is not allowed, or the database is away.
-pub async fn save_machine(desk: &Desk, id: i64, who: &str, machine: Machine) -> Result<()> {
+/// What is asked is not allowed, somebody else was faster, or the database is away.
+pub async fn save_machine(desk: &Desk, id: i64, made_on: Option<i64>, who: &str, machine: Machine) -> Result<i64> {
     machine.check()?;
     let body = serde_json::to_value(&machine)?;
-    desk.store.save_machine(id, &body, who).await?;
-    Ok(())
+    Ok(desk.store.save_machine(id, made_on, &body, who).await?)
+}
+
+/// A speed of the shaft with the tachometer.
+#[derive(Deserialize, IntoParams)]
+pub struct SpeedQuery {
+    /// Speed, rpm.
+    pub rpm: f64,
+}
+
+/// Lines of the machine's elements at a speed.
+///
+/// # Errors
+/// A speed that is none, or the database is away.
+pub async fn lines_at(desk: &Desk, id: i64, q: SpeedQuery) -> Result<Vec<LineAt>> {
+    Ok(machine(desk, id).await?.0.lines_at(q.rpm)?)
 }
 
 /// A stretch of a run.
@@ -64,7 +78,7 @@ pub struct MarkersBody {
 /// There is none of that key, or the database is away.
 pub async fn markers(desk: &Desk, id: i64, q: StretchQuery) -> Result<MarkersBody> {
     let run = desk.store.run(id).await?;
-    let machine: Machine = serde_json::from_value(desk.store.machine(run.campaign_id).await?).unwrap_or_default();
+    let machine: Machine = serde_json::from_value(desk.store.machine(run.campaign_id).await?.0).unwrap_or_default();
     let tacho = tacho_of(desk, &run).await?;
     let mut body = MarkersBody {
         rpm: None,

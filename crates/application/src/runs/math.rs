@@ -9,16 +9,17 @@ use echo_job::math::{Known, MathChannel};
 use serde::Deserialize;
 use utoipa::ToSchema;
 
-/// Computed channels of a campaign, numbered as live displays take them.
+/// Computed channels of a campaign, numbered as live displays take them, and their version.
 ///
 /// # Errors
 /// The database is away.
-pub async fn math(app: &App, id: i64) -> Result<Vec<RunMath>> {
+pub async fn math(app: &App, id: i64) -> Result<(Vec<RunMath>, i64)> {
     let rig = app.store.rig(id).await?.rig;
     let known: Vec<Known> = rig.active().map(|c| Known { name: c.name.clone(), unit: c.unit.clone() }).collect();
     let shown =
         |m: RunMath| RunMath { channel: m.channel.map(|c| c - known.len() as u32 - 1 + u32::from(COMPUTED_FROM)), ..m };
-    Ok(computed(&known, app.store.math(id).await?).into_iter().map(shown).collect())
+    let (math, version) = app.store.versioned_math(id).await?;
+    Ok((computed(&known, math).into_iter().map(shown).collect(), version))
 }
 
 /// Computed channels, and the run their formulas are tried on.
@@ -32,11 +33,11 @@ pub struct NewMath {
     pub run: Option<i64>,
 }
 
-/// Replaces the computed channels of a campaign.
+/// Replaces the computed channels of a campaign that were changed on version `made_on`; gives the new version.
 ///
 /// # Errors
-/// What is asked is not allowed, or the database is away.
-pub async fn save_math(app: &App, id: i64, who: &str, new: NewMath) -> Result<()> {
+/// What is asked is not allowed, somebody else was faster, or the database is away.
+pub async fn save_math(app: &App, id: i64, made_on: Option<i64>, who: &str, new: NewMath) -> Result<i64> {
     if new.channels.len() > 64 {
         let says = format!("{} computed channels; allowed: up to 64", new.channels.len());
         return Err(Refusal::new("math", says).into());
@@ -58,7 +59,7 @@ pub async fn save_math(app: &App, id: i64, who: &str, new: NewMath) -> Result<()
             return Err(Refusal::new("math", says).into());
         }
     }
-    app.store.save_math(id, &new.channels, who).await?;
+    let version = app.store.save_math(id, made_on, &new.channels, who).await?;
     app.math_changed();
-    Ok(())
+    Ok(version)
 }

@@ -1,5 +1,6 @@
 //! The plan: read, replaced, lengths as they are typed, triggers tried on recorded runs.
 
+use super::versioned::MadeOn;
 use super::{ApiError, who};
 use crate::App;
 use axum::Json;
@@ -12,21 +13,11 @@ use echo_application::plans::tried::TriggerTried;
 use echo_application::plans::tried::TryAnswer;
 use echo_application::plans::{self, tried};
 use echo_job::plan::Plan;
-use serde::Deserialize;
-use utoipa::IntoParams;
 
 /// The plan of a campaign.
 #[utoipa::path(get, operation_id = "read_plan", path = "/api/campaigns/{id}/plan", params(("id" = i64, Path)), responses((status = 200, body = PlanBody)))]
 pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<PlanBody>, ApiError> {
     Ok(Json(plans::read(&app, id).await?))
-}
-
-/// On what a plan was changed.
-#[derive(Deserialize, IntoParams)]
-#[into_params(parameter_in = Query)]
-pub struct MadeOn {
-    /// Version of the plan that was changed; left out, it is written over whatever is there.
-    made_on: Option<i64>,
 }
 
 /// Replaces the plan.

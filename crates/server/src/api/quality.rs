@@ -1,10 +1,11 @@
 //! What is wrong with a run along its time, where it lies over another one, and computed channels.
 
+use super::versioned::{MadeOn, Versioned};
 use super::{ApiError, who};
 use crate::App;
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::{HeaderMap, StatusCode};
+use axum::http::HeaderMap;
 use echo_application::runs::align::AlignBody;
 use echo_application::runs::align::AlignQuery;
 use echo_application::runs::computed::RunMath;
@@ -31,20 +32,22 @@ pub async fn align(
 }
 
 /// Computed channels of a campaign, numbered as live displays take them.
-#[utoipa::path(get, operation_id = "list_math", path = "/api/campaigns/{id}/math", params(("id" = i64, Path)), responses((status = 200, body = Vec<RunMath>)))]
-pub async fn math(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<RunMath>>, ApiError> {
-    Ok(Json(computed::math(&app, id).await?))
+#[utoipa::path(get, operation_id = "list_math", path = "/api/campaigns/{id}/math", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<RunMath>, headers(("x-version" = i64)))))]
+pub async fn math(State(app): State<App>, Path(id): Path<i64>) -> Result<Versioned<Vec<RunMath>>, ApiError> {
+    let (math, version) = computed::math(&app, id).await?;
+    Ok(Versioned(math, version))
 }
 
-/// Replaces the computed channels of a campaign.
-#[utoipa::path(put, operation_id = "save_math", path = "/api/campaigns/{id}/math", params(("id" = i64, Path)), request_body = NewMath,
-    responses((status = 204), (status = 422, body = super::ErrorBody)))]
+/// Replaces the computed channels of a campaign; answers with the new version.
+#[utoipa::path(put, operation_id = "save_math", path = "/api/campaigns/{id}/math", params(("id" = i64, Path), MadeOn), request_body = NewMath,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
 pub async fn save_math(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(MadeOn { made_on }): Query<MadeOn>,
     headers: HeaderMap,
     Json(new): Json<NewMath>,
-) -> Result<StatusCode, ApiError> {
-    computed::save_math(&app, id, &who(&headers), new).await?;
-    Ok(StatusCode::NO_CONTENT)
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(computed::save_math(&app, id, made_on, &who(&headers), new).await?))
 }

@@ -1,29 +1,31 @@
 //! The report: its text and choices, and the PDF made of them.
 
 use super::ApiError;
+use super::versioned::{MadeOn, Versioned};
 use crate::App;
 use axum::Json;
-use axum::extract::{Path, State};
-use axum::http::StatusCode;
+use axum::extract::{Path, Query, State};
 use echo_application::report;
 use echo_application::report::ReportBody;
 
 /// The report as it stands.
-#[utoipa::path(get, operation_id = "read_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), responses((status = 200, body = ReportBody)))]
-pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<ReportBody>, ApiError> {
-    Ok(Json(report::stored(&app.store, id).await?))
+#[utoipa::path(get, operation_id = "read_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), 
+    responses((status = 200, body = ReportBody, headers(("x-version" = i64)))))]
+pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Versioned<ReportBody>, ApiError> {
+    let (body, version) = report::stored(&app.store, id).await?;
+    Ok(Versioned(body, version))
 }
 
-/// Replaces text and choices.
-#[utoipa::path(put, operation_id = "save_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), request_body = ReportBody,
-    responses((status = 204), (status = 422, body = super::ErrorBody)))]
+/// Replaces text and choices; answers with the new version.
+#[utoipa::path(put, operation_id = "save_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path), MadeOn), request_body = ReportBody,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
 pub async fn save(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(MadeOn { made_on }): Query<MadeOn>,
     Json(body): Json<ReportBody>,
-) -> Result<StatusCode, ApiError> {
-    report::save(&app.store, id, body).await?;
-    Ok(StatusCode::NO_CONTENT)
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(report::save(&app.store, id, made_on, body).await?))
 }
 
 /// The report as pictures: one SVG a page.

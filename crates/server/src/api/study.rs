@@ -1,5 +1,6 @@
 //! What the Study station reads beside results: cursors, markers of the machine's elements, events, benches.
 
+use super::versioned::{MadeOn, Versioned};
 use super::{ApiError, who};
 use crate::App;
 use axum::Json;
@@ -11,29 +12,42 @@ use echo_application::benches::study::StudyBench;
 use echo_application::runs::events::EventsBody;
 use echo_application::runs::events::EventsRequest;
 use echo_application::runs::markers::MarkersBody;
-use echo_application::runs::markers::StretchQuery;
+use echo_application::runs::markers::{SpeedQuery, StretchQuery};
 use echo_application::runs::readings::ReadingBody;
 use echo_application::runs::readings::ReadingsRequest;
 use echo_application::runs::{events as taken, markers as lines, readings as cursors};
-use echo_job::machine::Machine;
+use echo_job::machine::{LineAt, Machine};
 
 /// The machine's elements.
-#[utoipa::path(get, operation_id = "read_machine", path = "/api/campaigns/{id}/machine", params(("id" = i64, Path)), responses((status = 200, body = Machine)))]
-pub async fn machine(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Machine>, ApiError> {
-    Ok(Json(lines::machine(&app.desk, id).await?))
+#[utoipa::path(get, operation_id = "read_machine", path = "/api/campaigns/{id}/machine", params(("id" = i64, Path)),
+    responses((status = 200, body = Machine, headers(("x-version" = i64)))))]
+pub async fn machine(State(app): State<App>, Path(id): Path<i64>) -> Result<Versioned<Machine>, ApiError> {
+    let (machine, version) = lines::machine(&app.desk, id).await?;
+    Ok(Versioned(machine, version))
 }
 
-/// Writes the machine's elements.
-#[utoipa::path(put, operation_id = "save_machine", path = "/api/campaigns/{id}/machine", params(("id" = i64, Path)), request_body = Machine,
-    responses((status = 204), (status = 422, body = super::ErrorBody)))]
+/// Writes the machine's elements; answers with the new version.
+#[utoipa::path(put, operation_id = "save_machine", path = "/api/campaigns/{id}/machine", params(("id" = i64, Path), MadeOn), request_body = Machine,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
 pub async fn save_machine(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(MadeOn { made_on }): Query<MadeOn>,
     headers: HeaderMap,
     Json(machine): Json<Machine>,
-) -> Result<StatusCode, ApiError> {
-    lines::save_machine(&app.desk, id, &who(&headers), machine).await?;
-    Ok(StatusCode::NO_CONTENT)
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(lines::save_machine(&app.desk, id, made_on, &who(&headers), machine).await?))
+}
+
+/// Lines of the machine's elements at a speed.
+#[utoipa::path(get, operation_id = "machine_lines", path = "/api/campaigns/{id}/machine/lines", params(("id" = i64, Path), SpeedQuery),
+    responses((status = 200, body = Vec<LineAt>), (status = 422, body = super::ErrorBody)))]
+pub async fn lines_at(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(q): Query<SpeedQuery>,
+) -> Result<Json<Vec<LineAt>>, ApiError> {
+    Ok(Json(lines::lines_at(&app.desk, id, q).await?))
 }
 
 /// Speed and markers of a stretch.

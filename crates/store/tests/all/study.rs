@@ -121,7 +121,9 @@ async fn formulas_and_notes_are_kept_with_who_set_them() {
     let (store, campaign, run) = open_run("notes").await;
     assert!(store.math(campaign).await.unwrap().is_empty());
     let math = vec![MathChannel { name: "twist".into(), is: "c1 - c2".into() }];
-    store.save_math(campaign, &math, "Ada").await.unwrap();
+    store.save_math(campaign, None, &math, "Ada").await.unwrap();
+    let late = store.save_math(campaign, Some(1), &[], "Bo").await;
+    assert!(matches!(late, Err(StoreError::Stale("computed channels", 2))), "{late:?}");
     assert_eq!(store.math(campaign).await.unwrap(), math);
     let change = store.changes(campaign, 5).await.unwrap().swap_remove(0);
     assert_eq!((change.what.as_str(), change.who.as_str()), ("computed channels", "Ada"));

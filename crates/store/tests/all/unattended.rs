@@ -189,9 +189,9 @@ async fn one_schedule_goes_and_its_table_grows() {
 
     store.end_schedule(schedule.id, ScheduleState::Done).await.unwrap();
     store.end_schedule(schedule.id, ScheduleState::Stopped).await.unwrap();
-    let ended = store.newest_schedule(id).await.unwrap().unwrap();
+    let ended = store.schedules(id).await.unwrap().into_iter().next().unwrap();
     assert_eq!(ended.state, ScheduleState::Done, "what has ended stays as it ended");
-    assert!(store.newest_schedule(i64::MAX).await.unwrap().is_none());
+    assert!(store.schedules(i64::MAX).await.unwrap().is_empty());
 }
 
 #[tokio::test]
