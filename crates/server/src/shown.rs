@@ -37,7 +37,7 @@ fn about(method: &Method, path: &str) -> About {
         ["campaigns", id, ..] => key(id).map_or(About::Other, About::Campaign),
         ["runs", id, part, ..] if OF_A_RUN.contains(&part) => key(id).map_or(About::Other, About::Run),
         ["capture", "arm" | "record" | "recorder" | "mark" | "dry-run" | "front-end"] => About::Measured,
-        ["smart-sensors", _] | ["reference", "read" | "verdict"] => About::Measured,
+        ["smart-sensors", _] | ["reference", "read" | "verdict" | "take-back"] => About::Measured,
         ["front-ends", "test" | "setup"] | ["front-ends", _, "restart" | "output"] => About::Measured,
         _ => About::Other,
     }

@@ -1,12 +1,15 @@
-//! What becomes of a check: accepted into the register and the rig, or rejected; both stay in the history.
+//! What becomes of a check: accepted into the register and the rig, or rejected; both stay in the history. What was
+//! accepted can be taken back for as long as nothing else was changed.
 
 use super::row;
 use crate::rigs::edit::write;
+use crate::rigs::smart::{label_of, smart_sensors};
 use crate::{App, Error, Result};
 use chrono::{Days, NaiveDate, Utc};
 use echo_job::Refusal;
 use echo_job::reference::{Fit, Pair, fit};
 use echo_job::rig::{Cell, Channel, Column};
+use echo_job::sensitivity::Sensitivity;
 use echo_job::sensor::Sensor;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -28,8 +31,32 @@ pub struct Judgement {
     /// What gave the reference, in words.
     #[serde(default)]
     pub reference: String,
+    /// The sensor that was checked, by its label; the row's when left out. Where the memory of a smart sensor on
+    /// the input names another one than the row does, one of the two must be named.
+    #[serde(default)]
+    pub sensor: Option<String>,
     /// Next check; a year from today when left out.
     pub due_on: Option<NaiveDate>,
+}
+
+/// An accepted check that is to be taken back.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TakenBack {
+    /// Campaign whose rig took the new value.
+    pub campaign: i64,
+    /// Key of the sensor.
+    pub sensor_id: i64,
+}
+
+/// What an accepted check replaced; stands in the sensor's history.
+#[derive(Serialize, Deserialize)]
+struct Replaced {
+    campaign: i64,
+    input: u16,
+    found: Sensor,
+    row_sensor: String,
+    row_sensitivity: Sensitivity,
 }
 
 /// What became of it.
@@ -43,6 +70,36 @@ pub struct Judged {
     pub fit: Fit,
 }
 
+/// The label of the sensor that was checked: what the row names, unless the sensor's own memory knows better.
+fn checked(app: &App, c: &Channel, named: Option<&str>) -> Result<String> {
+    let all = smart_sensors(app);
+    let plugged = all.iter().find(|s| s.input == c.input).and_then(|s| label_of(&s.told));
+    let other = plugged.filter(|p| *p != c.sensor);
+    match (named, other) {
+        (None, Some(plugged)) => {
+            let says = format!(
+                "input {} names “{}” and the sensor plugged in says it is “{plugged}”; say which of them was checked",
+                c.input, c.sensor
+            );
+            Err(Refusal::new("sensor", says).into())
+        }
+        (Some(named), other) if named != c.sensor && other.as_deref() != Some(named) => {
+            let plugged = other.map(|p| format!(" or “{p}”")).unwrap_or_default();
+            let says = format!("“{named}” is not on input {}; allowed: “{}”{plugged}", c.input, c.sensor);
+            Err(Refusal::new("sensor", says).into())
+        }
+        (named, _) => Ok(named.map_or_else(|| c.sensor.clone(), str::to_string)),
+    }
+}
+
+/// A sensitivity in the cells of a row.
+fn cells(input: u16, s: &Sensitivity) -> Vec<Cell> {
+    vec![
+        Cell::new(input, Column::SensitivityUnit, s.unit.clone()),
+        Cell::new(input, Column::Sensitivity, echo_job::entry::number::plain(s.value)),
+    ]
+}
+
 /// Accepts a new sensitivity into the register and the rig, or rejects it; both are kept as found
 /// and as left in the sensor's history.
 ///
@@ -50,12 +107,13 @@ pub struct Judged {
 /// What is asked is not allowed, it cannot be done now, or the database is away.
 pub async fn judge(app: &App, who: &str, v: Judgement) -> Result<Judged> {
     let c = row(app, v.input)?;
+    let label = checked(app, &c, v.sensor.as_deref())?;
     let fit = fit(&v.pairs, &c.sensitivity)?;
     let who = who.to_string();
-    let known = app.store.sensors().await?.into_iter().map(|r| r.sensor).find(|s| s.label() == c.sensor);
+    let known = app.store.sensors().await?.into_iter().map(|r| r.sensor).find(|s| s.label() == label);
     let found = match known {
         Some(s) => s,
-        None => from_row(&c)?,
+        None => from_row(&Channel { sensor: label.clone(), ..c.clone() })?,
     };
     let today = Utc::now().date_naive();
     let mut left = found.clone();
@@ -67,28 +125,55 @@ pub async fn judge(app: &App, who: &str, v: Judgement) -> Result<Judged> {
         left.check()?;
     }
     let what = if v.accept { "checked against a reference, accepted" } else { "checked against a reference, rejected" };
+    let replaced = v.accept.then(|| Replaced {
+        campaign: v.campaign,
+        input: v.input,
+        found: found.clone(),
+        row_sensor: c.sensor.clone(),
+        row_sensitivity: c.sensitivity.clone(),
+    });
     let detail = serde_json::json!({
-        "as_found": c.sensitivity, "as_left": left.sensitivity, "pairs": v.pairs, "fit": fit, "hz": v.hz, "reference": v.reference,
+        "as_found": c.sensitivity, "as_left": left.sensitivity, "pairs": v.pairs, "fit": fit, "hz": v.hz,
+        "reference": v.reference, "replaced": replaced,
     });
     let sensor_id = app.store.keep_sensor(&left, &who, what, detail).await?;
     if v.accept {
-        let s = &fit.sensitivity;
-        let cells = [
-            Cell::new(v.input, Column::SensitivityUnit, s.unit.clone()),
-            Cell::new(v.input, Column::Sensitivity, echo_job::entry::number::plain(s.value)),
-        ];
+        // The row names what is really plugged in, with all the register knows of it.
+        let other = (label != c.sensor).then(|| Cell::new(v.input, Column::Sensor, label.clone()));
+        let cells: Vec<Cell> = other.into_iter().chain(cells(v.input, &fit.sensitivity)).collect();
         let turn = app.turn().await;
-        write(
-            app,
-            turn,
-            v.campaign,
-            &who,
-            &format!("input {}: checked against a reference", v.input),
-            |rig, front_end, _| Ok(rig.edited(&cells, front_end)),
-        )
-        .await?;
+        let what = format!("input {}: checked against a reference", v.input);
+        write(app, turn, v.campaign, &who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await?;
     }
     Ok(Judged { sensor_id, sensor: left, fit })
+}
+
+/// Takes an accepted check back: the register and the row are as they were found. Both changes stay in the history.
+///
+/// # Errors
+/// The sensor or its row was changed since, or the database is away.
+pub async fn take_back(app: &App, who: &str, t: TakenBack) -> Result<Sensor> {
+    let history = app.store.sensor_history(t.sensor_id).await?;
+    let newest = history.first().map(|e| &e.body);
+    let replaced = newest.and_then(|b| serde_json::from_value::<Replaced>(b["detail"]["replaced"].clone()).ok());
+    let left = newest.and_then(|b| serde_json::from_value::<Sensor>(b["sensor"].clone()).ok());
+    let gone = || Error::conflict("the sensor was changed since its check was accepted; its history has every value");
+    let (replaced, left) = replaced.zip(left).filter(|(r, _)| r.campaign == t.campaign).ok_or_else(gone)?;
+    let rig = app.store.rig(t.campaign).await?.rig;
+    let row = rig.channel(replaced.input);
+    if !row.is_some_and(|c| c.sensor == left.label() && c.sensitivity == left.sensitivity) {
+        let says = format!("input {} was changed since the check was accepted; change it in the rig", replaced.input);
+        return Err(Error::conflict(says));
+    }
+    let what = "its check taken back";
+    app.store.keep_sensor(&replaced.found, who, what, serde_json::json!({ "instead_of": left.sensitivity })).await?;
+    let other = (replaced.row_sensor != left.label())
+        .then(|| Cell::new(replaced.input, Column::Sensor, replaced.row_sensor.clone()));
+    let cells: Vec<Cell> = other.into_iter().chain(cells(replaced.input, &replaced.row_sensitivity)).collect();
+    let turn = app.turn().await;
+    let what = format!("input {}: check taken back", replaced.input);
+    write(app, turn, t.campaign, who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await?;
+    Ok(replaced.found)
 }
 
 /// A sensor that is not registered yet, as far as its row knows it.

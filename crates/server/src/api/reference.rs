@@ -9,11 +9,11 @@ use axum::response::IntoResponse;
 use echo_application::reference::FitRequest;
 use echo_application::reference::ReadAnswer;
 use echo_application::reference::ReadRequest;
-use echo_application::reference::verdict::Judged;
-use echo_application::reference::verdict::Judgement;
+use echo_application::reference::verdict::{Judged, Judgement, TakenBack};
 use echo_application::reference::{self, sheet as checked, verdict};
 use echo_formats::sheet;
 use echo_job::reference::Fit;
+use echo_job::sensor::Sensor;
 
 /// Waits, reads, and tells the level of the tone.
 #[utoipa::path(post, operation_id = "read_reference", path = "/api/reference/read", request_body = ReadRequest,
@@ -56,4 +56,15 @@ pub async fn judge(
     Json(v): Json<Judgement>,
 ) -> Result<Json<Judged>, ApiError> {
     Ok(Json(verdict::judge(&app, &who(&headers), v).await?))
+}
+
+/// Takes an accepted check back: the register and the row are as they were found.
+#[utoipa::path(post, operation_id = "take_back_reference", path = "/api/reference/take-back", request_body = TakenBack,
+    responses((status = 200, body = Sensor), (status = 409, body = super::ErrorBody)))]
+pub async fn take_back(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(t): Json<TakenBack>,
+) -> Result<Json<Sensor>, ApiError> {
+    Ok(Json(verdict::take_back(&app, &who(&headers), t).await?))
 }
