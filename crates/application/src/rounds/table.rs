@@ -8,8 +8,8 @@ use echo_job::entry::number::plain;
 use echo_job::front_end::USUAL_CLEAN_SHARE;
 use echo_store::schedule::Schedule;
 use echo_store::state::{RoundState, ScheduleState};
-use serde::Serialize;
-use utoipa::ToSchema;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 
 /// A schedule with its table.
 #[derive(Serialize, ToSchema)]
@@ -30,6 +30,29 @@ pub struct ScheduleBody {
     pub heads: Vec<String>,
     /// Rounds so far.
     pub rounds: Vec<RoundBody>,
+    /// All schedules of the campaign, newest first: each keeps its table.
+    pub all: Vec<ScheduleShort>,
+}
+
+/// A schedule in short.
+#[derive(Serialize, ToSchema)]
+pub struct ScheduleShort {
+    /// Key.
+    pub id: i64,
+    /// When it was started.
+    pub begun_at: DateTime<Utc>,
+    /// Rounds planned.
+    pub count: u32,
+    /// Where it is.
+    pub state: ScheduleState,
+}
+
+/// Which schedule of a campaign.
+#[derive(Clone, Copy, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Which {
+    /// Its key; the newest when left out.
+    pub schedule: Option<i64>,
 }
 
 /// A round.
@@ -50,6 +73,8 @@ pub struct RoundBody {
 }
 
 async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
+    let short = |s: Schedule| ScheduleShort { id: s.id, begun_at: s.begun_at, count: s.rounds.count, state: s.state };
+    let all = app.store.schedules(s.campaign).await?.into_iter().map(short).collect();
     let rig = app.store.rig(s.campaign).await?.rig;
     let rounds = app.store.rounds(s.id).await?;
     let heads = s.rounds.measures.iter().map(|m| {
@@ -67,6 +92,7 @@ async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
         next_at: going.then(|| s.rounds.due(s.begun_at, next)),
         ends_at: s.rounds.due(s.begun_at, s.rounds.count) + length,
         heads: heads.collect(),
+        all,
         state: s.state,
         rounds: rounds
             .into_iter()
@@ -82,17 +108,29 @@ async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
     })
 }
 
-async fn newest(app: &App, campaign: i64) -> Result<Schedule> {
-    let none = || Error::missing("a schedule of this campaign; start its rounds first");
-    app.store.newest_schedule(campaign).await?.ok_or_else(none)
+/// A schedule of a campaign, or its newest; nothing if there was none.
+async fn found(app: &App, campaign: i64, which: Which) -> Result<Option<Schedule>> {
+    let all = app.store.schedules(campaign).await?;
+    match which.schedule {
+        None => Ok(all.into_iter().next()),
+        Some(id) => {
+            let one = all.into_iter().find(|s| s.id == id);
+            one.map(Some).ok_or_else(|| Error::missing(&format!("schedule {id} in this campaign")))
+        }
+    }
 }
 
-/// The newest schedule of a campaign with its table; nothing if there was none.
+async fn there(app: &App, campaign: i64, which: Which) -> Result<Schedule> {
+    let none = || Error::missing("a schedule of this campaign; start its rounds first");
+    found(app, campaign, which).await?.ok_or_else(none)
+}
+
+/// A schedule of a campaign with its table; nothing if there was none.
 ///
 /// # Errors
-/// The database is away.
-pub async fn read(app: &App, id: i64) -> Result<Option<ScheduleBody>> {
-    Ok(match app.store.newest_schedule(id).await? {
+/// There is none of that key, or the database is away.
+pub async fn read(app: &App, id: i64, which: Which) -> Result<Option<ScheduleBody>> {
+    Ok(match found(app, id, which).await? {
         Some(s) => Some(body(app, s).await?),
         None => None,
     })
@@ -130,18 +168,18 @@ pub async fn start(app: &App, id: i64, who: &str) -> Result<ScheduleBody> {
 /// # Errors
 /// There is none of that key, or the database is away.
 pub async fn stop(app: &App, id: i64) -> Result<()> {
-    let schedule = newest(app, id).await?;
+    let schedule = there(app, id, Which { schedule: None }).await?;
     app.store.end_schedule(schedule.id, ScheduleState::Stopped).await?;
     let _ = app.capture.stop().await;
     Ok(())
 }
 
-/// The table of the newest schedule as a sheet.
+/// The table of a schedule as a sheet.
 ///
 /// # Errors
 /// There is none, or the database is away.
-pub async fn sheet(app: &App, id: i64) -> Result<Sheet> {
-    let table = body(app, newest(app, id).await?).await?;
+pub async fn sheet(app: &App, id: i64, which: Which) -> Result<Sheet> {
+    let table = body(app, there(app, id, which).await?).await?;
     let heads = ["Round", "Due (UTC)", "State"].into_iter().map(String::from).chain(table.heads);
     let row = |r: RoundBody| {
         let word = r.state.word();
@@ -154,11 +192,11 @@ pub async fn sheet(app: &App, id: i64) -> Result<Sheet> {
     Ok(Sheet { name: "Rounds".into(), heads: heads.collect(), rows })
 }
 
-/// The picture of a round of the newest schedule: its waveform as SVG.
+/// The picture of a round of a schedule: its waveform as SVG.
 ///
 /// # Errors
 /// There is none, or the database is away.
-pub async fn picture(app: &App, id: i64, number: i32) -> Result<String> {
-    let schedule = newest(app, id).await?;
+pub async fn picture(app: &App, id: i64, which: Which, number: i32) -> Result<String> {
+    let schedule = there(app, id, which).await?;
     Ok(app.store.picture(schedule.id, number).await?)
 }

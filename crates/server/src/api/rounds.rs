@@ -3,16 +3,21 @@
 use super::{ApiError, spreadsheet, who};
 use crate::App;
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::IntoResponse;
 use echo_application::rounds::table;
-use echo_application::rounds::table::ScheduleBody;
+use echo_application::rounds::table::{ScheduleBody, Which};
 
-/// The newest schedule of a campaign with its table; nothing if there was none.
-#[utoipa::path(get, operation_id = "read_rounds", path = "/api/campaigns/{id}/rounds", params(("id" = i64, Path)), responses((status = 200, body = Option<ScheduleBody>)))]
-pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Option<ScheduleBody>>, ApiError> {
-    Ok(Json(table::read(&app, id).await?))
+/// A schedule of a campaign with its table, the newest where none is named; nothing if there was none.
+#[utoipa::path(get, operation_id = "read_rounds", path = "/api/campaigns/{id}/rounds", params(("id" = i64, Path), Which),
+    responses((status = 200, body = Option<ScheduleBody>), (status = 404, body = super::ErrorBody)))]
+pub async fn read(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(which): Query<Which>,
+) -> Result<Json<Option<ScheduleBody>>, ApiError> {
+    Ok(Json(table::read(&app, id, which).await?))
 }
 
 /// Starts the rounds of the campaign's plan.
@@ -33,18 +38,23 @@ pub async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusC
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// The table of the newest schedule as XLSX.
-#[utoipa::path(get, operation_id = "rounds_xlsx", path = "/api/campaigns/{id}/rounds.xlsx", params(("id" = i64, Path)), responses((status = 200, content_type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")))]
-pub async fn xlsx(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
-    spreadsheet("rounds.xlsx", &[table::sheet(&app, id).await?])
+/// The table of a schedule as XLSX.
+#[utoipa::path(get, operation_id = "rounds_xlsx", path = "/api/campaigns/{id}/rounds.xlsx", params(("id" = i64, Path), Which), responses((status = 200, content_type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")))]
+pub async fn xlsx(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(which): Query<Which>,
+) -> Result<impl IntoResponse, ApiError> {
+    spreadsheet("rounds.xlsx", &[table::sheet(&app, id, which).await?])
 }
 
 /// The picture of a round: its waveform.
-#[utoipa::path(get, operation_id = "round_picture", path = "/api/campaigns/{id}/rounds/{number}/picture.svg", params(("id" = i64, Path), ("number" = i32, Path)), responses((status = 200, content_type = "image/svg+xml")))]
+#[utoipa::path(get, operation_id = "round_picture", path = "/api/campaigns/{id}/rounds/{number}/picture.svg", params(("id" = i64, Path), ("number" = i32, Path), Which), responses((status = 200, content_type = "image/svg+xml")))]
 pub async fn picture(
     State(app): State<App>,
     Path((id, number)): Path<(i64, i32)>,
+    Query(which): Query<Which>,
 ) -> Result<impl IntoResponse, ApiError> {
-    let svg = table::picture(&app, id, number).await?;
+    let svg = table::picture(&app, id, which, number).await?;
     Ok(([(header::CONTENT_TYPE, "image/svg+xml")], svg))
 }
