@@ -254,7 +254,7 @@ impl Lane {
             let next_loss = self.lost.iter().map(|l| l.0).filter(|l| *l > at).min().unwrap_or(start);
             match lost {
                 Some(end) => self.recorder.skip(end.min(start), "blocks lost on the link"),
-                None => self.recorder.skip(next_loss.min(start), "between takes"),
+                None => self.recorder.skip(next_loss.min(start), echo_store::run::BETWEEN_TAKES),
             }
         }
     }

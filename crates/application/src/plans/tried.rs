@@ -52,6 +52,8 @@ pub struct TryAnswer {
     pub held_off: u64,
     /// Takes, the first 1 000 of them.
     pub takes: Vec<WouldTake>,
+    /// Takes that begin before the one before them has ended.
+    pub overlapping: u32,
     /// All takes.
     pub count: u32,
     /// Length of the run, s.
@@ -98,9 +100,10 @@ fn watch(
     let places: Vec<usize> =
         detector.inputs().iter().filter_map(|i| rig.channels.iter().position(|c| c.input == *i)).collect();
     let to_si: Vec<f64> = places.iter().map(|p| find(&rig.channels[*p].unit).map_or(f64::NAN, |u| u.to_si)).collect();
-    let mut answer = TryAnswer { fired: 0, held_off: 0, takes: Vec::new(), count: 0, run_s: total as f64 / rate };
+    let mut answer =
+        TryAnswer { fired: 0, held_off: 0, takes: Vec::new(), overlapping: 0, count: 0, run_s: total as f64 / rate };
     let mut columns = vec![Vec::new(); places.len()];
-    let (mut at, mut fired) = (0, Vec::new());
+    let (mut at, mut fired, mut ended) = (0, Vec::new(), 0);
     while at < total && !gone.stopped() {
         let n = (total - at).min(1 << 16) as usize;
         source.read(&places, at, n, &mut columns)?;
@@ -130,6 +133,8 @@ fn watch(
         for f in fired.drain(..) {
             answer.fired += 1;
             let Some(take) = takes.fired(&f, 0) else { continue };
+            answer.overlapping += u32::from(take.from < ended);
+            ended = take.to.unwrap_or(u64::MAX);
             if answer.takes.len() < LISTED {
                 let s = |x: u64| x as f64 / rate;
                 answer.takes.push(WouldTake {

@@ -96,7 +96,7 @@ pub struct RunChannelBody {
     pub clipped: bool,
 }
 
-/// A missing stretch.
+/// A stretch that is not there.
 #[derive(Serialize, ToSchema)]
 pub struct GapBody {
     /// Start, s.
@@ -105,6 +105,8 @@ pub struct GapBody {
     pub length_s: f64,
     /// Why.
     pub why: String,
+    /// Whether it lies between takes: nobody asked for it, so nothing is missing.
+    pub between_takes: bool,
 }
 
 /// A run with its channels and gaps.
@@ -184,7 +186,12 @@ pub async fn one(desk: &Desk, id: i64) -> Result<RunDetail> {
         .collect();
     let gaps = gaps
         .into_iter()
-        .map(|g| GapBody { from_s: g.first_sample as f64 / rate, length_s: g.samples as f64 / rate, why: g.why })
+        .map(|g| GapBody {
+            from_s: g.first_sample as f64 / rate,
+            length_s: g.samples as f64 / rate,
+            between_takes: g.between_takes(),
+            why: g.why,
+        })
         .collect();
     let takes = desk.store.takes(id).await?.into_iter().map(|t| TakeBody {
         number: t.number,

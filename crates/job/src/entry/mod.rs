@@ -149,7 +149,9 @@ impl Asked {
 
     /// A number in the unit it was typed in, in the unit that is asked for.
     fn converted(&self, value: f64, unit: &str, typed: &str) -> Result<f64, Refusal> {
-        if unit.is_empty() || unit == self.unit || same_word(unit, &self.unit) {
+        // Units first: `MHz` and `mHz` are one word and two units.
+        let known = units::find(unit).is_some() && units::find(&self.unit).is_some();
+        if unit.is_empty() || unit == self.unit || (!known && same_word(unit, &self.unit)) {
             return Ok(value);
         }
         let no_unit = |why: String| {

@@ -42,6 +42,8 @@ pub struct PlanSums {
     pub rounds_s: Option<f64>,
     /// Stored size of all rounds, bytes.
     pub rounds_bytes: Option<f64>,
+    /// That takes may overlap, and what keeps them apart, in words; none where they cannot.
+    pub overlap: Option<String>,
     /// What the plan does, in sentences.
     pub says: Vec<String>,
     /// What stands against it, in sentences.
@@ -65,6 +67,8 @@ pub struct RecorderSums {
     pub per_hour_bytes: f64,
     /// What becomes of the named frequency, in words.
     pub named: Option<String>,
+    /// Whether it is measured as it is; none where no frequency is named.
+    pub named_clean: Option<bool>,
 }
 
 /// Where a frequency appears when sampled without a filter, Hz.
@@ -112,6 +116,7 @@ impl Plan {
                     take_bytes: take_s.filter(|_| r.keeps == Keeps::Takes).map(|s| s * per_second),
                     per_hour_bytes: per_second * 3600.0,
                     named: self.named_hz.map(|hz| becomes(hz, own, clean_to_hz)),
+                    named_clean: self.named_hz.map(|hz| hz <= clean_to_hz),
                 }
             })
             .collect();
@@ -141,12 +146,29 @@ impl Plan {
             rounds_s: self.rounds.as_ref().map(super::Rounds::total_s),
             rounds_bytes,
             recorders,
+            overlap: self.overlap(),
             says: Vec::new(),
             against: Vec::new(),
         };
         sums.says = self.sentences(rig, &sums);
         sums.against = self.objections(&sums);
         sums
+    }
+
+    fn overlap(&self) -> Option<String> {
+        let (start, Length::After { duration_s }) = (&self.start, self.length) else { return None };
+        let take_s = duration_s + start.pre_s;
+        if start.by_hand() || start.takes == Some(1) || start.hold_off_s >= take_s {
+            return None;
+        }
+        let s = |x: f64| format!("{} s", plain(rounded(x, 6)));
+        Some(format!(
+            "Takes may overlap: one is {} long, and the next trigger counts {} after the last. A hold-off of {} keeps \
+             them apart.",
+            s(take_s),
+            s(start.hold_off_s),
+            s(take_s)
+        ))
     }
 
     fn sentences(&self, rig: &Rig, sums: &PlanSums) -> Vec<String> {
