@@ -2,6 +2,7 @@
 
 use super::drawn::Drawn;
 use super::head::{Head, packed};
+use super::held::Held;
 use super::orbit::orbit;
 use super::spectrum::{SpectrumWish, spectrum};
 use super::stage::Stage;
@@ -57,18 +58,19 @@ fn once(known: &Drawn, stage: &Stage<'_>, p: &PaneShown, slow: bool) -> Option<V
     if p.of.slow() && !slow {
         return None;
     }
-    known.or_draw(stage.live.blocks(), p, || pane(stage, p))
+    known.or_draw(stage.live.blocks(), p, || pane(stage, p, &known.held))
 }
 
-fn pane(stage: &Stage<'_>, p: &PaneShown) -> Option<Vec<u8>> {
+fn pane(stage: &Stage<'_>, p: &PaneShown, held: &Held) -> Option<Vec<u8>> {
     let pane = p.pane;
     match &p.of {
         Picture::Waveform { inputs, seconds, points } => Some(waveform(stage, pane, inputs, *seconds, *points)),
         Picture::Strip { inputs, seconds, points } => Some(strip(stage, pane, inputs, *seconds, *points)),
-        Picture::Spectrum { inputs, block, to_hz, averages, unit, envelope_hz } => {
+        Picture::Spectrum { inputs, block, to_hz, averages, unit, envelope_hz, hold } => {
             let (to_hz, averages, unit, envelope_hz) = (*to_hz, *averages, unit.as_deref(), *envelope_hz);
             let wish = SpectrumWish { inputs, block: *block, to_hz, averages, unit, envelope_hz };
-            Some(spectrum(stage, pane, &wish))
+            let held = hold.map(|_| (held, p));
+            Some(spectrum(stage, pane, &wish, held))
         }
         Picture::Numbers { inputs, seconds } => Some(numbers(stage, pane, inputs, *seconds)),
         Picture::Orbit { x, y, seconds } => orbit(stage, pane, (*x, *y), *seconds),

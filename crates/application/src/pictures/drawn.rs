@@ -1,5 +1,6 @@
 //! Pictures of this moment that were drawn for a page, so that others that wish the same get them too.
 
+use super::held::Held;
 use super::wish::PaneShown;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -9,12 +10,16 @@ type Made = Option<Vec<u8>>;
 
 /// Pictures by their wish, of one number of blocks.
 #[derive(Clone, Default)]
-pub(crate) struct Drawn(Arc<Mutex<(u64, HashMap<PaneShown, Made>)>>);
+pub(crate) struct Drawn {
+    pictures: Arc<Mutex<(u64, HashMap<PaneShown, Made>)>>,
+    /// Largest values of what is held.
+    pub(super) held: Held,
+}
 
 impl Drawn {
     /// The picture of a wish after so many blocks: drawn before, or now.
     pub(super) fn or_draw(&self, blocks: u64, wish: &PaneShown, draw: impl FnOnce() -> Made) -> Made {
-        let known = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = || self.pictures.lock().unwrap_or_else(PoisonError::into_inner);
         {
             let mut held = known();
             if held.0 != blocks {

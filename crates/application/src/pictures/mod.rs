@@ -5,6 +5,7 @@
 //! | [`wish`] | what a page may ask for |
 //! | `draw` | the pictures of one moment |
 //! | `drawn` | those that another page had drawn already |
+//! | `held` | largest values that a page holds |
 //! | `stage` | the channels of this moment, measured and computed |
 //! | `time`, `spectrum`, `orbit` | each kind of picture |
 //! | `head` | how a picture travels |
@@ -12,6 +13,7 @@
 mod draw;
 mod drawn;
 mod head;
+mod held;
 mod orbit;
 mod spectrum;
 mod stage;

@@ -1,8 +1,10 @@
 //! The spectrum of the last blocks.
 
 use super::head::{Head, packed};
+use super::held::Held;
 use super::stage::{Seen, Stage};
 use super::time::MOST_INPUTS;
+use super::wish::PaneShown;
 use echo_job::recipe::INTEGRATE_ABOVE_HZ;
 use echo_job::retold::Retold;
 use echo_signal::envelope::envelope;
@@ -24,8 +26,13 @@ pub(super) struct SpectrumWish<'a> {
     pub(super) envelope_hz: Option<(f64, f64)>,
 }
 
-/// The averaged spectrum, told in the wished unit where that can be.
-pub(super) fn spectrum(stage: &Stage<'_>, pane: u32, wish: &SpectrumWish<'_>) -> Vec<u8> {
+/// The averaged spectrum, told in the wished unit where that can be; behind it the largest values, where they are held.
+pub(super) fn spectrum(
+    stage: &Stage<'_>,
+    pane: u32,
+    wish: &SpectrumWish<'_>,
+    held: Option<(&Held, &PaneShown)>,
+) -> Vec<u8> {
     let block = wish.block.clamp(64, 1 << 17);
     let samples = block * (wish.averages.unwrap_or(USUAL_AVERAGES).clamp(1, 64) + 1) / 2;
     let settings = SpectrumSettings {
@@ -61,6 +68,10 @@ pub(super) fn spectrum(stage: &Stage<'_>, pane: u32, wish: &SpectrumWish<'_>) ->
     let told = |(c, t): &(Seen<'_>, Option<(Retold, &str)>)| {
         (c.input(), t.as_ref().map_or_else(|| c.unit().to_string(), |(_, unit)| (*unit).to_string()))
     };
+    if let Some((held, of)) = held {
+        let largest = held.largest(of, &values);
+        values.extend(largest);
+    }
     let (inputs, units) = kept.iter().map(told).unzip();
     let line_hz = stage.rate / block as f64;
     packed(&Head::Spectrum { pane, inputs, lines, line_hz, averages, units }, values)

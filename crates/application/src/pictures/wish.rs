@@ -81,6 +81,9 @@ pub enum Picture {
         unit: Option<String>,
         /// Band whose envelope is taken first, Hz.
         envelope_hz: Option<(f64, f64)>,
+        /// Whose largest values are sent too: a number of the page's, another one begins anew.
+        #[serde(default)]
+        hold: Option<u64>,
     },
     /// Values of the last seconds: rms, peak, mean, smallest, largest.
     Numbers {
