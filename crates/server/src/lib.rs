@@ -65,7 +65,8 @@ fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderV
 }
 
 /// What answers without the database: it shows its state, or takes an order to capture.
-const WITHOUT: [&str; 6] = ["/status", "/entry", "/capture", "/front-ends", "/emergency-stop", "/openapi.json"];
+const WITHOUT: [&str; 7] =
+    ["/status", "/entry", "/capture", "/front-ends", "/emergency-stop", "/plots", "/openapi.json"];
 
 /// Tells at once that the database is away, where that is known, instead of waiting for it again.
 async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {

@@ -10,6 +10,7 @@ pub mod front_ends;
 pub mod jobs;
 pub mod marks;
 pub mod plans;
+pub mod plots;
 pub mod quality;
 pub mod reference;
 pub mod report;
@@ -21,11 +22,13 @@ pub mod sensors;
 pub mod setting_right;
 pub mod study;
 pub mod tachos;
+pub mod versioned;
 pub mod watch;
 
 pub use crate::error::{ApiError, ErrorBody};
 
 use crate::App;
+use axum::extract::DefaultBodyLimit;
 use axum::http::header;
 use axum::response::IntoResponse;
 use axum::routing::{delete, get, patch, post, put};
@@ -52,6 +55,9 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
     let saved = format!("attachment; filename=\"{name}\"");
     Ok(([(header::CONTENT_TYPE, kind), (header::CONTENT_DISPOSITION, saved)], write_xlsx(sheets)?))
 }
+
+/// Largest plot that is taken, bytes.
+const LARGEST_PLOT: usize = 256 << 20;
 
 /// Description of the API.
 #[derive(OpenApi)]
@@ -83,6 +89,7 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
         reference::csv,
         reference::xlsx,
         reference::judge,
+        reference::take_back,
         find::find,
         front_ends::test,
         front_ends::restart,
@@ -95,6 +102,10 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
         plans::save,
         plans::length,
         plans::tried,
+        plots::svg,
+        plots::png,
+        plots::csv,
+        plots::tsv,
         tachos::read,
         tachos::encoder,
         benches::list,
@@ -102,6 +113,7 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
         benches::drop,
         study::machine,
         study::save_machine,
+        study::lines_at,
         study::markers,
         study::readings,
         study::events,
@@ -193,6 +205,7 @@ pub fn router() -> Router<App> {
         .route("/reference/sheet.csv", post(reference::csv))
         .route("/reference/sheet.xlsx", post(reference::xlsx))
         .route("/reference/verdict", post(reference::judge))
+        .route("/reference/take-back", post(reference::take_back))
         .route("/front-ends/test", post(front_ends::test))
         .route("/front-ends/setup", get(front_ends::setup).post(front_ends::write_setup))
         .route("/front-ends/{unit}/restart", post(front_ends::restart))
@@ -202,6 +215,10 @@ pub fn router() -> Router<App> {
         .route("/campaigns/{id}/plan", get(plans::read).put(plans::save))
         .route("/campaigns/{id}/plan/length", post(plans::length))
         .route("/plan/try", post(plans::tried))
+        .route("/plots/svg", post(plots::svg).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
+        .route("/plots/png", post(plots::png).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
+        .route("/plots/tsv", post(plots::tsv).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
+        .route("/plots/csv", post(plots::csv).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
         .route("/tachos/read", post(tachos::read))
         .route("/encoders/read", post(tachos::encoder))
         .route("/campaigns/{id}/benches", get(benches::list))
@@ -209,6 +226,7 @@ pub fn router() -> Router<App> {
         .route("/campaigns/{id}/study-benches", get(study::benches))
         .route("/campaigns/{id}/study-benches/{name}", put(study::keep_bench).delete(study::drop_bench))
         .route("/campaigns/{id}/machine", get(study::machine).put(study::save_machine))
+        .route("/campaigns/{id}/machine/lines", get(study::lines_at))
         .route("/runs/{id}/markers", get(study::markers))
         .route("/runs/{id}/readings", post(study::readings))
         .route("/runs/{id}/events", post(study::events))
