@@ -4,7 +4,7 @@ type Look = "plain" | "main" | "hot" | "link";
 const looks: Record<Look, string> = {
   plain: "bg-sheet border border-ink text-ink hover:bg-shoal",
   main: "bg-harbour border border-harbour text-sheet",
-  hot: "hot bg-buoy border border-buoy text-white",
+  hot: "hot bg-buoy border border-buoy text-sheet",
   link: "text-harbour hover:underline px-0! h-auto!",
 };
 

@@ -1,5 +1,6 @@
 /** Channels chosen from a list, as a word of a sentence; the order of choosing is the order kept. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
+import { Fragment, useId } from "react";
 import type { Channel } from "../api/client";
 
 type Props = {
@@ -14,10 +15,21 @@ type Props = {
 };
 
 export function ChannelsWord({ label, face, inputs, channels, onSet, width }: Props) {
+  const id = useId();
   return (
     <Listbox value={inputs} onChange={onSet} multiple>
-      <ListboxButton aria-label={label} className={`word truncate align-bottom ${width}`}>
-        {face}
+      <ListboxButton as={Fragment}>
+        <button
+          type="button"
+          aria-label={label}
+          aria-labelledby={`${id}-is ${id}-set`}
+          className={`word truncate align-bottom ${width}`}
+        >
+          <span id={`${id}-is`} hidden>
+            {label}
+          </span>
+          <span id={`${id}-set`}>{face}</span>
+        </button>
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

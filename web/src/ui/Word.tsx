@@ -1,6 +1,6 @@
 /** Words of a sentence that can be changed: a number with its unit, a choice, a line of text. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
-import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
+import { Fragment, type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { dropDraft, keepDraft, takeDraft } from "./draft";
 import { Refusal } from "./Refusal";
 
@@ -99,10 +99,23 @@ export function ChosenWord<T extends string | number>({
   onSet: (value: T) => void;
 }) {
   const chosen = options.find((o) => o.value === value);
+  const id = useId();
   return (
     <Listbox value={value} onChange={onSet}>
-      <ListboxButton aria-label={label} className="word whitespace-nowrap" onKeyDown={openByEnter}>
-        {chosen?.face ?? chosen?.says ?? empty ?? String(value)}
+      {/* Named by what it sets and what it is set to. */}
+      <ListboxButton as={Fragment}>
+        <button
+          type="button"
+          aria-label={label}
+          aria-labelledby={`${id}-is ${id}-set`}
+          className="word whitespace-nowrap"
+          onKeyDown={openByEnter}
+        >
+          <span id={`${id}-is`} hidden>
+            {label}
+          </span>
+          <span id={`${id}-set`}>{chosen?.face ?? chosen?.says ?? empty ?? String(value)}</span>
+        </button>
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

@@ -152,7 +152,7 @@ function Words({ pane, channels, shown, onSet }: Omit<PaneProps, "frozen"> & { o
       options={[...new Set([...top, ...(pane.to_hz ? [pane.to_hz] : [])])]
         .sort((a, b) => a - b)
         .map((f) => ({ value: f, says: rate(f) }))
-        .concat([{ value: 0, says: "its end" }])}
+        .concat([{ value: 0, says: "full span" }])}
       onSet={(f) => onSet({ to_hz: f || null })}
     />
   );

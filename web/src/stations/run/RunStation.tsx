@@ -45,7 +45,7 @@ function Bench({ campaign, channels }: { campaign: number | undefined; channels:
   const { width, containerRef, mounted } = useContainerWidth();
   const height = useHeight(containerRef);
   const on = useMemo(() => channels.filter((c) => c.on), [channels]);
-  const math = useMath(campaign).data;
+  const math = useMath(campaign).data?.data;
   // Computed channels stand behind those that are measured, where a display can show them.
   const all = useMemo(
     () => [

@@ -21,6 +21,14 @@ export type PanelLook = {
   bracket?: string;
   /** Degrees every phase is turned by. */
   turn?: number;
+  /** Phase between −180° and 180°, or running on. */
+  unwrapped?: boolean;
+  /** Phase is hidden where the amplitude is below this share of its largest, or the coherence below it. */
+  phase_from?: number;
+  /** Decades across; as the lens has it where left out. */
+  log_x?: boolean;
+  /** Limits upward; what is there where left out. */
+  limits?: [number, number] | undefined;
   /** Rainflow: ranges, or ranges by mean. */
   by_mean?: boolean;
 };
@@ -34,6 +42,14 @@ export type Panel = {
   channels: number[];
   look: PanelLook;
 };
+
+/** Parts of a panel, or how they follow from the panel as it is when they are set. */
+export type Change = Partial<Panel> | ((now: Panel) => Partial<Panel>);
+
+/** A change of how it is drawn. */
+export const lookedAt =
+  (part: Partial<PanelLook>): Change =>
+  (now) => ({ look: { ...now.look, ...part } });
 
 export const COLUMNS = 12;
 /** Rows that fill the screen. */

@@ -27,8 +27,8 @@ export function NowPane() {
         ? "The database is away. Recording cannot start, nothing would be kept."
         : "";
   return (
-    <div className="flex min-h-0 flex-1 flex-col gap-2 overflow-auto px-3 pb-3" aria-live="polite">
-      <p className={`text-[28px] leading-9 font-semibold ${look.colour}`}>
+    <div className="flex min-h-0 flex-1 flex-col gap-2 overflow-auto px-3 pb-3">
+      <p role="status" className={`text-[28px] leading-9 font-semibold ${look.colour}`}>
         {look.shape} {look.word}
       </p>
       {s && going && <p className="num text-[32px] leading-9">{clock(s.samples / s.sample_rate_hz)}</p>}
@@ -74,11 +74,15 @@ export function NowPane() {
         ))}
       {!s && body?.unfit && <p className="text-[13px] text-lamp">▲ {body.unfit}</p>}
       {s?.own_store && <OwnStore own={s.own_store} />}
-      {waits && <p className="text-reef">{waits}</p>}
+      {waits && (
+        <p role="alert" className="text-reef">
+          {waits}
+        </p>
+      )}
       {(body?.plan.recorders?.length ?? 0) > 1 && <Recorders />}
       {s && state !== "writing" && <MarkLine />}
       {!s && ended && (
-        <p className={`border-l-4 px-2 ${ended.whole ? "border-lee" : "border-reef text-reef"}`}>
+        <p role="status" className={`border-l-4 px-2 ${ended.whole ? "border-lee" : "border-reef text-reef"}`}>
           Run {ended.number} ended: {ended.because}.{" "}
           {ended.lost_blocks === 0 ? "No block was lost." : `${ended.lost_blocks} blocks were lost.`}
           {!ended.whole && " What came until then is kept."}

@@ -59,7 +59,7 @@ export function TablePane(p: PaneProps) {
                 {c}
               </th>
             ))}
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody ref={body}>

@@ -1,9 +1,11 @@
 /** Two directions of a shaft against each other, on a dial, with the places of its mark. */
 import { useRef } from "react";
 import { usePicture } from "../../../api/live";
+import { dial, pen, roundUp, useCanvas } from "../../../ui/canvas";
 import { short } from "../../../ui/format";
+import type { PlotFile } from "../../../ui/plot/file";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { colour } from "../../../ui/traces";
-import { dial, pen, roundUp, useCanvas } from "./canvas";
 import type { PaneProps } from "./paneProps";
 
 export function OrbitPane(p: PaneProps) {
@@ -12,12 +14,21 @@ export function OrbitPane(p: PaneProps) {
   useCanvas(canvas);
   const [x, y] = p.shown;
   const show = x && y && { show: "orbit" as const, x: x.input, y: y.input, seconds: p.pane.seconds ?? 0.1 };
+  const last = useRef<PlotFile>(undefined);
   usePicture(p.frozen ? undefined : show, ({ points, marks, unit, values }) => {
     const to = canvas.current && pen(canvas.current);
     if (!to) return;
     const { ctx, w, h } = to;
     const xs = values.subarray(0, points);
     const ys = values.subarray(points, 2 * points);
+    last.current = {
+      title: "Orbit",
+      size: [700, 700],
+      round: true,
+      x: { label: `${x?.name}, ${unit}`, values: [] },
+      panes: [{ label: `${y?.name}, ${unit}`, curves: [{ name: "orbit", x: [...xs], values: [...ys] }] }],
+      notes: [],
+    };
     const mean = (v: Float32Array) => v.reduce((s, a) => s + a, 0) / Math.max(v.length, 1);
     const [mx, my] = [mean(xs), mean(ys)];
     let most = 1e-12;
@@ -49,6 +60,7 @@ export function OrbitPane(p: PaneProps) {
   return (
     <div className="relative min-h-0 flex-1">
       <canvas ref={canvas} role="img" aria-label="Orbit" className="absolute inset-0 h-full w-full" />
+      <SaveMenu label="Orbit" file={() => last.current ?? Promise.reject(new Error("Nothing is shown yet."))} />
     </div>
   );
 }

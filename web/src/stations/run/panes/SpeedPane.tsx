@@ -6,10 +6,10 @@ import { usePicture } from "../../../api/live";
 import { usePlan } from "../../../api/queries";
 import { useTo } from "../../../shell/address";
 import { useCampaign } from "../../../shell/useCampaign";
+import { pen, useCanvas } from "../../../ui/canvas";
 import { digits, short } from "../../../ui/format";
 import { Empty } from "../../../ui/Panel";
 import { drawPulses } from "../../plan/pulses";
-import { pen, useCanvas } from "./canvas";
 
 export function SpeedPane({ frozen }: { frozen: boolean }) {
   const { id } = useCampaign();

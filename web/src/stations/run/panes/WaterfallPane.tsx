@@ -1,10 +1,12 @@
 /** Spectra one above the other, the newest on top: darker is more, in six decades. */
 import { useCallback, useRef } from "react";
 import { usePicture } from "../../../api/live";
+import { pen, roundUp, useCanvas } from "../../../ui/canvas";
 import { rate, short } from "../../../ui/format";
+import type { PlotFile } from "../../../ui/plot/file";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { shade } from "../../../ui/shade";
 import { colour } from "../../../ui/traces";
-import { pen, roundUp, useCanvas } from "./canvas";
 import type { PaneProps } from "./paneProps";
 
 const LEFT = 8;
@@ -15,6 +17,8 @@ const DECADES = 4;
 export function WaterfallPane(p: PaneProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const top = useRef(0);
+  // Spectra that are on the screen, newest last, for files.
+  const rows = useRef<{ at: number; values: Float32Array; line_hz: number; unit: string }[]>([]);
   const forget = useCallback(() => {
     top.current = 0;
   }, []);
@@ -27,6 +31,9 @@ export function WaterfallPane(p: PaneProps) {
     const to = el && pen(el);
     if (!el || !to) return;
     const { ctx, w, h } = to;
+    const same = rows.current.filter((r) => r.values.length === lines && r.line_hz === line_hz);
+    const row_s = { at: performance.now() / 1000, values: values.slice(0, lines), line_hz, unit: units[0] ?? "" };
+    rows.current = [...same, row_s].slice(-Math.ceil(h / ROW));
     const ratio = el.width / w;
     const most = values.subarray(1).reduce((a, b) => Math.max(a, b), 1e-12);
     // The darkest shade stands for a round number, so that it stays while levels wander.
@@ -64,9 +71,33 @@ export function WaterfallPane(p: PaneProps) {
     ctx.textAlign = "right";
     ctx.fillText(rate(end), w - LEFT, h - 5);
   });
+  const file = (): PlotFile | Promise<PlotFile> => {
+    const all = rows.current;
+    const newest = all.at(-1);
+    if (!newest || all.length < 2) return Promise.reject(new Error("Nothing is shown yet."));
+    return {
+      title: `Waterfall, ${p.shown[0]?.name ?? ""}`,
+      size: [760, 460],
+      x: { label: "frequency, Hz", values: Array.from(newest.values, (_, i) => i * newest.line_hz) },
+      panes: [
+        {
+          label: "time before now, s",
+          map: {
+            rows: all.map((r) => r.at - newest.at),
+            values: all.flatMap((r) => [...r.values]),
+            label: `amplitude, ${newest.unit}`,
+            decades: DECADES,
+            shades: "tide",
+          },
+        },
+      ],
+      notes: [],
+    };
+  };
   return (
     <div className="relative min-h-0 flex-1">
       <canvas ref={canvas} role="img" aria-label="Waterfall" className="absolute inset-0 h-full w-full" />
+      <SaveMenu label="Waterfall" file={file} className="bottom-4!" />
     </div>
   );
 }

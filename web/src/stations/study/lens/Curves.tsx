@@ -1,7 +1,8 @@
 /** Curves of a result over one axis, on a linear, logarithmic or decibel scale. */
-import { useMemo } from "react";
+import { type ReactNode, useMemo } from "react";
 import type { Analysis } from "../../../api/client";
-import { type Curve, Legend, type Mark, Plot, type Range } from "../../../ui/Plot";
+import { fileCurves, type PlotFile } from "../../../ui/plot/file";
+import { type Axes, type Curve, Legend, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
 import type { PanelLook } from "../bench";
 import type { Overlaid } from "./overlay";
 
@@ -17,12 +18,49 @@ export function scaled(values: number[], look: PanelLook, quantity: string): num
 
 export const amplitude = (t: Trace) => t.re?.map((re, i) => Math.hypot(re, t.im?.[i] ?? 0)) ?? t.values;
 
+/** Name and unit of what curves show. */
+export function labelOf(t: Trace | undefined, look: PanelLook): string {
+  if (!t) return "";
+  if (look.scale === "db") return `${t.quantity}, dB re ${look.db_reference ?? 1} ${t.unit}`.trim();
+  return [t.quantity, t.unit].filter(Boolean).join(", ");
+}
+
+export const axisLabel = (axis: Analysis["axes"][number] | undefined) =>
+  [axis?.name, axis?.unit].filter(Boolean).join(", ");
+
+/** Scales and limits of a panel's plot, and how they are kept. */
+export const axesOf = (look: PanelLook, logX: boolean): Axes => ({
+  logX: look.log_x ?? logX,
+  logY: look.scale === "log",
+  ...(look.limits ? { y: look.limits } : {}),
+});
+export const looked = (to: Axes, was: Axes): Partial<PanelLook> => ({
+  ...(to.logX !== was.logX ? { log_x: to.logX ?? false } : {}),
+  ...(to.logY !== was.logY ? { scale: to.logY ? ("log" as const) : ("linear" as const) } : {}),
+  limits: to.y,
+});
+
+const curvesOf = (traces: Trace[], look: PanelLook, result: Overlaid, steps: boolean): Curve[] =>
+  traces.map((t) => ({
+    name: t.name,
+    high: scaled(amplitude(t), look, t.quantity),
+    ...(result.joined ? { spans: true } : {}),
+    ...(steps ? { steps } : {}),
+  }));
+
 type Props = {
   label: string;
   result: Overlaid;
   traces: Trace[];
   look: PanelLook;
+  onLook: (part: Partial<PanelLook>) => void;
+  /** What else is set at the vertical axis. */
+  yWords?: ReactNode;
+  /** The result with every point, for files. */
+  whole?: (() => Promise<Overlaid>) | undefined;
   logX?: boolean;
+  /** Values that hold until the next, as in a distribution. */
+  steps?: boolean;
   range?: Range | undefined;
   marks?: Mark[];
   band?: Range | undefined;
@@ -33,19 +71,41 @@ type Props = {
   onPoint?: (x: number, perPixel: number) => void;
 };
 
-export function Curves({ label, result, traces, look, logX, range, marks, legend, ...on }: Props) {
+export function Curves({ label, result, traces, look, onLook, yWords, whole, logX = false, ...p }: Props) {
+  const { steps = false, range, marks, legend, ...on } = p;
   const axis = result.axes[0];
-  const curves: Curve[] = useMemo(
-    () =>
-      traces.map((t) => ({
-        name: t.name,
-        high: scaled(amplitude(t), look, t.quantity),
-        ...(result.joined ? { spans: true } : {}),
-      })),
-    [traces, look, result.joined],
-  );
+  const curves = useMemo(() => curvesOf(traces, look, result, steps), [traces, look, result, steps]);
   if (!axis) return null;
-  const xLabel = [axis.name, axis.unit].filter(Boolean).join(", ");
+  const xLabel = axisLabel(axis);
+  const axes = axesOf(look, logX);
+  const yLabel = labelOf(traces[0], look);
+  const file = async (): Promise<PlotFile> => {
+    const all = (await whole?.()) ?? result;
+    const same = all.traces.filter((t) =>
+      traces.some((shown) => shown.name === t.name && shown.quantity === t.quantity),
+    );
+    return {
+      title: traces.length === 1 ? `${label}, ${traces[0]?.name}` : label,
+      size: [760, 340],
+      x: {
+        label: xLabel,
+        values: all.axes[0]?.values ?? [],
+        log: axes.logX ?? false,
+        from: range?.[0] ?? null,
+        to: range?.[1] ?? null,
+      },
+      panes: [
+        {
+          label: yLabel,
+          log: axes.logY ?? false,
+          from: axes.y?.[0] ?? null,
+          to: axes.y?.[1] ?? null,
+          curves: fileCurves(curvesOf(same, look, all, steps)),
+        },
+      ],
+      notes: (marks ?? []).map((m) => ({ at: m.x, says: m.says })),
+    };
+  };
   return (
     <>
       {legend && traces.length > 1 && (
@@ -58,9 +118,13 @@ export function Curves({ label, result, traces, look, logX, range, marks, legend
         x={axis.values}
         curves={curves}
         xLabel={xLabel}
-        logY={look.scale === "log"}
-        {...(logX ? { logX } : {})}
+        yLabel={yLabel}
+        axes={axes}
+        onAxes={(to) => onLook(looked(to, axes))}
+        oneScale={look.scale === "db"}
+        yWords={yWords}
         range={range}
+        file={file}
         {...(marks ? { marks } : {})}
         {...on}
       />

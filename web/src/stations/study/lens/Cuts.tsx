@@ -1,15 +1,17 @@
 /** Order cuts and responses; Shift-drag over a peak of a cut reads the resonance there. */
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { type Analysis, api, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { RangeWord } from "../../../ui/EntryWord";
 import { digits } from "../../../ui/format";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
 import type { PanelLook } from "../bench";
-import { Bode, Polar } from "./Complex";
+import { Bode } from "./Bode";
 import { lensOf } from "./lenses";
+import type { Overlaid } from "./overlay";
+import { Polar } from "./Polar";
 
 type Read = Schema["ReadingBody"];
 type Force = Schema["ForceName"];
@@ -23,6 +25,9 @@ type Props = {
   own: Analysis;
   result: Analysis;
   look: PanelLook;
+  onLook: (part: Partial<PanelLook>) => void;
+  yWords: ReactNode;
+  whole: () => Promise<Overlaid>;
   range: Range | undefined;
   onZoom: (to: Range) => void;
   onBack: () => void;
@@ -88,6 +93,10 @@ export function Cuts(p: Props) {
                 result={p.result}
                 traces={traces}
                 look={p.look}
+                onLook={p.onLook}
+                yWords={p.yWords}
+                // With a fit over the curves what is saved is what is shown.
+                whole={reads.length ? undefined : p.whole}
                 range={p.range}
                 onZoom={p.onZoom}
                 onBack={p.onBack}

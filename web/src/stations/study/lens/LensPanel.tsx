@@ -1,9 +1,12 @@
 /** One lens on the bench: its head, and what it shows. */
 import type { KeyboardEvent } from "react";
 import { Button } from "../../../ui/Button";
+import { Explain } from "../../../ui/Explain";
+import { lensMethods } from "../../../ui/methods";
 import { Empty } from "../../../ui/Panel";
-import { Legend } from "../../../ui/Plot";
+import { Legend } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
+import { lookedAt } from "../bench";
 import { recipeOf, rowOf } from "../rows";
 import { LensResult } from "./LensResult";
 import { LookWords } from "./LookWords";
@@ -55,6 +58,7 @@ export function LensPanel(p: PanelProps) {
         onKeyDown={keys}
       >
         <h2 className="text-[14px] font-semibold whitespace-nowrap">{kind.says}</h2>
+        <Explain what={kind.says} titles={lensMethods(kind.lens)} />
         {waveform && (
           <span className="pane-word flex cursor-default items-baseline gap-2 truncate text-soft">
             {unit}
@@ -64,7 +68,7 @@ export function LensPanel(p: PanelProps) {
             <Prepare
               steps={steps}
               rate={run.sample_rate_hz}
-              onSet={(prepare) => p.onSet({ recipe: { ...panel.recipe, prepare } })}
+              onSet={(prepare) => p.onSet((now) => ({ recipe: { ...now.recipe, prepare } }))}
             />
           </span>
         )}
@@ -78,7 +82,7 @@ export function LensPanel(p: PanelProps) {
                 { value: "", says: "the bracket" },
                 ...p.kept.map((k) => ({ value: k.name, says: `bracket ${k.name}` })),
               ]}
-              onSet={(b) => p.onSet({ look: { ...panel.look, bracket: b } })}
+              onSet={(b) => p.onSet(lookedAt({ bracket: b }))}
             />
           </span>
         )}
@@ -124,7 +128,11 @@ export function LensPanel(p: PanelProps) {
       {channels.length === 0 ? (
         <Empty says="No channel is chosen for this lens; tick one in the list on the right." />
       ) : waveform ? (
-        <Waveform {...shared} marks={p.notes.filter((n) => n.axis === "time")} />
+        <Waveform
+          {...shared}
+          marks={p.notes.filter((n) => n.axis === "time")}
+          onLook={(part) => p.onSet(lookedAt(part))}
+        />
       ) : (
         <LensResult {...shared} />
       )}

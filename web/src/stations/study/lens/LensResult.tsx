@@ -1,26 +1,26 @@
 /** A lens that is computed: its sentence, its picture, how far it is, what it refuses. */
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import type { Analysis } from "../../../api/client";
+import type { Analysis, Refused } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { withUnit } from "../../../ui/format";
 import { Empty, Wrong } from "../../../ui/Panel";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
-import type { PanelLook } from "../bench";
+import { lookedAt, type PanelLook } from "../bench";
 import { recipeOf } from "../rows";
 import { Curves } from "./Curves";
 import { Cuts } from "./Cuts";
 import { fitting } from "./fields";
-import { LookWords, MAPS } from "./LookWords";
+import { LookWords, MAPS, ScaleWords } from "./LookWords";
 import { lensOf, put } from "./lenses";
 import { MapBody } from "./MapBody";
 import { NumbersBody } from "./NumbersBody";
 import { OrbitBody } from "./OrbitBody";
-import { overlaid } from "./overlay";
+import { type Overlaid, overlaid } from "./overlay";
 import { Prepare, type Step } from "./Prepare";
 import type { Shared } from "./panelProps";
-import { Sentence } from "./Sentence";
+import { Sentence, UnitWord } from "./Sentence";
 import { TableBody } from "./TableBody";
 import { askResult, resultKey, useResult } from "./useResult";
 
@@ -53,16 +53,16 @@ export function LensResult(p: Shared) {
   const most = MAPS.includes(kind.lens) ? MOST_OF_MAP : MOST;
   const query = { most, ...(zoom ? { low: zoom[0], high: zoom[1] } : {}) };
   const result = useResult(run, { recipe, query }, !short && channels.length > 0);
+  const wished = p.laid.map(({ run: other, shift_s }) => {
+    const [a, b] = [Math.max(bracket[0] + shift_s, 0), Math.min(bracket[1] + shift_s, other.duration_s)];
+    const wish = { recipe: { ...recipe, stretch: { from_s: a, to_s: b } }, query: { ...query, numbered_as: run.id } };
+    return { other, shift_s, wish, there: b > a };
+  });
   const others = useQueries({
-    queries: p.laid.map(({ run: other, shift_s }) => {
-      const [a, b] = [Math.max(bracket[0] + shift_s, 0), Math.min(bracket[1] + shift_s, other.duration_s)];
-      const wish = {
-        recipe: { ...recipe, stretch: { from_s: a, to_s: b } },
-        query: { ...query, numbered_as: run.id },
-      };
+    queries: wished.map(({ other, wish, there }) => {
       return {
         queryKey: resultKey(other, wish),
-        enabled: !short && b > a && channels.length > 0,
+        enabled: !short && there && channels.length > 0,
         retry: false,
         placeholderData: keepPreviousData,
         queryFn: ({ signal }: { signal: AbortSignal }) => askResult(other.id, wish, signal),
@@ -70,8 +70,10 @@ export function LensResult(p: Shared) {
     }),
   });
   const set = (key: string, value: unknown) => {
-    const next = put(panel.recipe, key, value);
-    p.onSet({ recipe: kind.completed?.(next, panel.recipe, run, p.markers) ?? next });
+    p.onSet((now) => {
+      const next = put(now.recipe, key, value);
+      return { recipe: kind.completed?.(next, now.recipe, run, p.markers) ?? next };
+    });
   };
   const parts = typeof kind.sentence === "function" ? kind.sentence(panel.recipe) : kind.sentence;
   const own = result.data?.recipe.lens === panel.recipe.lens ? result.data : undefined;
@@ -84,6 +86,20 @@ export function LensResult(p: Shared) {
   const ages = over.map((o) => o.result.made.at + o.shift_s).join();
   // biome-ignore lint/correctness/useExhaustiveDependencies: the ages stand for the results laid over
   const now = useMemo(() => own && overlaid(own, `run ${run.number}`, over), [own, ages, run.number]);
+  // Every point of what is shown, for files: a picture needs fewer.
+  const whole = async () => {
+    const { most: _, ...rest } = query;
+    const every = await askResult(run.id, { recipe, query: rest });
+    const laid = wished.filter((w) => w.there);
+    const behind = await Promise.all(
+      laid.map(async ({ other, shift_s, wish }) => {
+        const { most: _, ...rest } = wish.query;
+        const result = await askResult(other.id, { ...wish, query: rest });
+        return { says: `run ${other.number}`, result, shift_s };
+      }),
+    );
+    return overlaid(every, `run ${run.number}`, behind);
+  };
   const first = now?.traces[0];
   const follows = [
     first && kind.lens !== "orbit" && `${first.quantity}, ${first.unit || "1"}`,
@@ -141,7 +157,7 @@ export function LensResult(p: Shared) {
       {!short && result.error && (
         <>
           <Wrong error={result.error} />
-          {/tacho/.test(result.error.message) && (
+          {(result.error as Refused).field?.startsWith("tacho") && (
             <p className="px-3 text-[13px] text-soft">Choose the channel with the pulses in the sentence above.</p>
           )}
         </>
@@ -156,7 +172,7 @@ export function LensResult(p: Shared) {
           </Button>
         </Empty>
       ) : now && own && !result.error ? (
-        <Body {...p} own={own} result={now} recipe={recipe} />
+        <Body {...p} own={own} result={now} recipe={recipe} whole={whole} />
       ) : (
         <div className="flex-1" />
       )}
@@ -164,10 +180,34 @@ export function LensResult(p: Shared) {
   );
 }
 
-function Body(p: Shared & { own: Analysis; result: Analysis; recipe: { lens: string } }) {
+type BodyProps = Shared & {
+  own: Analysis;
+  result: Overlaid;
+  recipe: { lens: string };
+  whole: () => Promise<Overlaid>;
+};
+
+function Body(p: BodyProps) {
   const { panel, result, run } = p;
   const kind = lensOf(panel.recipe.lens);
   const look = { scale: kind.scale ?? ("linear" as const), ...panel.look };
+  const onLook = (part: Partial<PanelLook>) => p.onSet(lookedAt(part));
+  const yWords = (
+    <p>
+      scale <ScaleWords look={look} onSet={onLook} />
+      {kind.unit && (
+        <>
+          {" "}
+          in{" "}
+          <UnitWord
+            unit={p.unit}
+            value={panel.recipe.unit}
+            onSet={(u) => p.onSet((now) => ({ recipe: put(now.recipe, "unit", u) }))}
+          />
+        </>
+      )}
+    </p>
+  );
   const axis = result.axes.at(-1);
   const name = axis?.name ?? "";
   const time = name === "time";
@@ -189,7 +229,19 @@ function Body(p: Shared & { own: Analysis; result: Analysis; recipe: { lens: str
     const flat = result.traces.filter((t) => t.values.length !== n);
     if (kind.lens === "rainflow" && !look.by_mean) {
       const one = { ...result, axes: result.axes.slice(0, 1) };
-      return <Curves label="Ranges" result={one} traces={flat} look={look} onZoom={onZoom} onBack={onBack} legend />;
+      return (
+        <Curves
+          label="Ranges"
+          result={one}
+          traces={flat}
+          look={look}
+          onLook={onLook}
+          steps
+          onZoom={onZoom}
+          onBack={onBack}
+          legend
+        />
+      );
     }
     return <Maps {...p} look={look} maps={result.traces.filter((t) => t.values.length === n)} />;
   }
@@ -202,6 +254,9 @@ function Body(p: Shared & { own: Analysis; result: Analysis; recipe: { lens: str
         own={p.own}
         result={result}
         look={look}
+        onLook={onLook}
+        yWords={yWords}
+        whole={p.whole}
         range={range}
         onZoom={onZoom}
         onBack={onBack}
@@ -215,6 +270,10 @@ function Body(p: Shared & { own: Analysis; result: Analysis; recipe: { lens: str
       result={result}
       traces={result.traces}
       look={look}
+      onLook={onLook}
+      yWords={yWords}
+      whole={p.whole}
+      steps={kind.steps ?? false}
       {...(kind.logX ? { logX: true } : {})}
       range={range}
       legend
@@ -235,7 +294,7 @@ function Body(p: Shared & { own: Analysis; result: Analysis; recipe: { lens: str
 }
 
 /** One map at a time; which, a word chooses. */
-function Maps(p: Shared & { result: Analysis; look: PanelLook; maps: Analysis["traces"] }) {
+function Maps(p: BodyProps & { look: PanelLook; maps: Analysis["traces"] }) {
   const [at, setAt] = useState(0);
   const map = p.maps[at] ?? p.maps[0];
   const columns = p.result.axes[1]?.name ?? "";
@@ -256,6 +315,8 @@ function Maps(p: Shared & { result: Analysis; look: PanelLook; maps: Analysis["t
       result={p.result}
       trace={map}
       look={p.look}
+      onLook={(part) => p.onSet(lookedAt(part))}
+      whole={p.whole}
       range={p.shown[columns] ?? undefined}
       onZoom={(to) => p.onShown(columns, to)}
       onBack={() => p.onShownBack(columns)}

@@ -2,7 +2,7 @@
 
 import { NumberWord } from "../../../ui/EntryWord";
 import { ChosenWord } from "../../../ui/Word";
-import type { MapColours, Panel, PanelLook, Scale } from "../bench";
+import { type Change, lookedAt, type MapColours, type Panel, type PanelLook, type Scale } from "../bench";
 import { lensOf } from "./lenses";
 
 const COMPLEX = ["order_track", "response", "cross"];
@@ -13,13 +13,13 @@ type Props = {
   panel: Panel;
   /** What leads from the sentence to these words. */
   lead?: string;
-  onSet: (part: Partial<Panel>) => void;
+  onSet: (part: Change) => void;
 };
 
 export function LookWords({ panel, lead = ", ", onSet }: Props) {
   const kind = lensOf(panel.recipe.lens);
   const look = { scale: kind.scale ?? "linear", ...panel.look };
-  const set = (part: Partial<PanelLook>) => onSet({ look: { ...panel.look, ...part } });
+  const set = (part: Partial<PanelLook>) => onSet(lookedAt(part));
   const complex = COMPLEX.includes(kind.lens);
   const map = MAPS.includes(kind.lens) || (kind.lens === "rainflow" && look.by_mean === true);
   if (PLAIN.includes(kind.lens)) return null;
@@ -107,18 +107,30 @@ export function LookWords({ panel, lead = ", ", onSet }: Props) {
       {kind.lens !== "speed" && kind.lens !== "waveform" && (
         <>
           {", "}
-          <ChosenWord
-            label="Scale"
-            value={look.scale}
-            options={[
-              { value: "linear", says: "linear" },
-              { value: "log", says: "logarithmic" },
-              { value: "db", says: "dB" },
-            ]}
-            onSet={(scale) => set({ scale: scale as Scale })}
-          />
+          <ScaleWords look={look} onSet={set} />
         </>
       )}
+    </>
+  );
+}
+
+/** The scale upward, and what 0 dB stands for. */
+export function ScaleWords({ look, onSet }: { look: PanelLook; onSet: (part: Partial<PanelLook>) => void }) {
+  return (
+    <>
+      <ChosenWord
+        label="Scale"
+        value={look.scale ?? "linear"}
+        options={[
+          { value: "linear", says: "linear" },
+          { value: "log", says: "logarithmic" },
+          { value: "db", says: "dB" },
+        ]}
+        // Limits in dB say nothing of what they are of.
+        onSet={(scale) =>
+          onSet({ scale: scale as Scale, ...([scale, look.scale].includes("db") ? { limits: undefined } : {}) })
+        }
+      />
       {look.scale === "db" && (
         <span>
           {" "}
@@ -128,7 +140,7 @@ export function LookWords({ panel, lead = ", ", onSet }: Props) {
             value={look.db_reference ?? 1}
             above={0}
             width="8ch"
-            onSet={(db_reference) => set({ db_reference })}
+            onSet={(db_reference) => onSet({ db_reference })}
           />
         </span>
       )}

@@ -1,18 +1,25 @@
 /** A map: darker is more, in grey too; what is under the pointer is read beside it. */
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Analysis } from "../../../api/client";
-import { crosshair } from "../../../ui/crosshair";
+import { pen, useCanvas } from "../../../ui/canvas";
 import { digits, short } from "../../../ui/format";
-import type { Range } from "../../../ui/Plot";
+import { AxisMenu } from "../../../ui/plot/AxisMenu";
+import { crosshair } from "../../../ui/plot/crosshair";
+import type { PlotFile } from "../../../ui/plot/file";
+import type { Range } from "../../../ui/plot/Plot";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { shade } from "../../../ui/shade";
 import { colour } from "../../../ui/traces";
-import { pen, useCanvas } from "../../run/panes/canvas";
-import type { PanelLook } from "../bench";
+import type { MapColours, PanelLook } from "../bench";
+import { axisLabel } from "./Curves";
+import { ScaleWords } from "./LookWords";
 
-const LEFT = 58;
-const FOOT = 24;
-const TOP = 6;
-const RIGHT = 10;
+const LEFT = 66;
+const FOOT = 26;
+const TOP = 8;
+/** The bar of shades with its numbers. */
+const RIGHT = 78;
+const BAR = { from: 66, wide: 12 };
 /** Decades from the lightest to the darkest shade. */
 const DECADES = 3;
 
@@ -22,6 +29,9 @@ type Props = {
   result: Analysis;
   trace: Trace;
   look: PanelLook;
+  onLook: (part: Partial<PanelLook>) => void;
+  /** The result with every point, for files. */
+  whole?: (() => Promise<Analysis>) | undefined;
   /** Which map, where there are several. */
   chooser: ReactNode;
   /** Shown stretch of the second axis, which runs to the right. */
@@ -32,13 +42,15 @@ type Props = {
   onPoint?: ((first: number, second: number) => void) | undefined;
 };
 
-export function MapBody({ label, result, trace, look, chooser, range, onZoom, onBack, onPoint }: Props) {
+export function MapBody({ label, result, trace, look, onLook, whole, chooser, range, ...p }: Props) {
+  const { onZoom, onBack, onPoint } = p;
   const canvas = useRef<HTMLCanvasElement>(null);
   const [under, setUnder] = useState<{ x: number; y: number; v: number }>();
   const drag = useRef<number>(undefined);
   const across = useRef<HTMLSpanElement>(null);
   const along = useRef<HTMLSpanElement>(null);
   const [rows, columns] = result.axes;
+  const unit = axisLabel;
   const shown = (): Range => {
     const all = columns?.values ?? [];
     return range ?? [all[0] ?? 0, all.at(-1) ?? 1];
@@ -53,8 +65,7 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
     const [bottom, top] = [rows.values[0] ?? 0, rows.values.at(-1) ?? 1];
     const [pw, ph] = [w - LEFT - RIGHT, h - TOP - FOOT];
     if (pw < 20 || ph < 20) return;
-    let most = 0;
-    for (const v of trace.values) if (v > most) most = v;
+    const most = largest(trace.values);
     const log = look.scale !== "linear";
     const n = columns.values.length;
     const [first, last] = [columns.values[0] ?? 0, columns.values.at(-1) ?? 1];
@@ -87,7 +98,13 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
     ctx.textAlign = "right";
     for (const t of ticks(bottom, top, 5)) ctx.fillText(short(t, 5), LEFT - 6, TOP + ((top - t) / (top - bottom)) * ph);
     ctx.textAlign = "center";
-    for (const t of ticks(lo, hi, 7)) ctx.fillText(short(t, 5), LEFT + ((t - lo) / (hi - lo)) * pw, h - FOOT / 2);
+    // The name of the axis stands at its end.
+    const free = w - RIGHT - 7 * unit(columns).length - 12;
+    for (const t of ticks(lo, hi, 7)) {
+      const x = LEFT + ((t - lo) / (hi - lo)) * pw;
+      if (x < free || unit(columns) === "") ctx.fillText(short(t, 5), x, h - FOOT / 2);
+    }
+    bar(ctx, { x: w - BAR.from, top: TOP, high: ph, most, log, map: look.map, unit: trace.unit });
   };
   const redraw = useRef(() => draw.current());
   useCanvas(canvas, redraw.current);
@@ -121,7 +138,33 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
     const y = top - ((e.clientY - box.top - TOP) / (box.height - TOP - FOOT)) * (top - bottom);
     return { x, y };
   };
-  const unit = (axis: typeof rows) => [axis?.name, axis?.unit].filter(Boolean).join(", ");
+  const file = async (): Promise<PlotFile> => {
+    const all = (await whole?.()) ?? result;
+    const own = all.traces.find((t) => t.name === trace.name && t.quantity === trace.quantity) ?? trace;
+    return {
+      title: label,
+      size: [760, 460],
+      x: {
+        label: axisLabel(all.axes[1]),
+        values: all.axes[1]?.values ?? [],
+        from: range?.[0] ?? null,
+        to: range?.[1] ?? null,
+      },
+      panes: [
+        {
+          label: axisLabel(all.axes[0]),
+          map: {
+            rows: all.axes[0]?.values ?? [],
+            values: own.values.map((v) => (Number.isFinite(v) ? v : null)),
+            label: [own.quantity, own.unit].filter(Boolean).join(", "),
+            decades: look.scale === "linear" ? null : DECADES,
+            shades: look.map ?? "tide",
+          },
+        },
+      ],
+      notes: [],
+    };
+  };
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className="flex items-baseline px-3 text-[13px]">
@@ -129,7 +172,7 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
         <p className="num ml-auto text-right text-[11px] text-soft">
           {under
             ? `${rows?.name} ${digits(under.y, 4)} · ${columns?.name} ${digits(under.x, 4)} · ${digits(under.v, 3)} ${trace.unit}`
-            : `${unit(rows)} up, ${unit(columns)} right`}
+            : `darkest ${short(largest(trace.values))} ${trace.unit}${look.scale === "linear" ? "" : `, ${DECADES} decades`}`}
         </p>
       </div>
       <div className="relative min-h-0 flex-1">
@@ -173,6 +216,20 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
           }}
           onDoubleClick={onBack}
         />
+        <AxisMenu
+          says={unit(columns)}
+          which="horizontal"
+          log={false}
+          limits={range}
+          onLimits={(to) => (to ? onZoom(to) : onBack())}
+          right={RIGHT}
+        />
+        <AxisMenu says={unit(rows)} which="vertical" log={false} limits={undefined}>
+          <p>
+            shades <ScaleWords look={look} onSet={onLook} />
+          </p>
+        </AxisMenu>
+        <SaveMenu label={label} file={file} />
         <span
           ref={across}
           className="pointer-events-none absolute border-l border-dashed border-ink"
@@ -186,6 +243,40 @@ export function MapBody({ label, result, trace, look, chooser, range, onZoom, on
       </div>
     </div>
   );
+}
+
+const largest = (values: number[]) => values.reduce((a, b) => Math.max(a, b), 0);
+
+type Bar = {
+  x: number;
+  top: number;
+  high: number;
+  most: number;
+  log: boolean;
+  map: MapColours | undefined;
+  unit: string;
+};
+
+/** The shades of a map with the values they stand for. */
+function bar(ctx: CanvasRenderingContext2D, b: Bar) {
+  for (let y = 0; y < b.high; y++) {
+    const [r, g, bl] = shade(1 - (y + 0.5) / b.high, b.map);
+    ctx.fillStyle = `rgb(${r} ${g} ${bl})`;
+    ctx.fillRect(b.x, b.top + y, BAR.wide, 1.5);
+  }
+  ctx.strokeStyle = colour("ink-soft");
+  ctx.strokeRect(b.x, b.top, BAR.wide, b.high);
+  ctx.fillStyle = colour("ink-soft");
+  ctx.textAlign = "left";
+  const top = Math.log10(b.most);
+  const at = b.log
+    ? Array.from({ length: DECADES }, (_, k) => Math.floor(top) - k).map((e) => ({
+        v: 10 ** e,
+        share: 1 - (top - e) / DECADES,
+      }))
+    : ticks(0, b.most, 4).map((v) => ({ v, share: v / b.most }));
+  for (const { v, share } of at)
+    if (share >= 0.02 && share <= 1) ctx.fillText(short(v, 3), b.x + BAR.wide + 4, b.top + b.high * (1 - share));
 }
 
 /** Round numbers inside a range, about so many. */

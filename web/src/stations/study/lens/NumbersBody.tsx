@@ -1,7 +1,9 @@
 /** Numbers of a result, a row a channel. */
 import type { Analysis, RunDetail } from "../../../api/client";
 import { digits } from "../../../ui/format";
+import { TableMenu } from "../../../ui/TableMenu";
 import { rowOf } from "../rows";
+import { lensOf } from "./lenses";
 
 export function NumbersBody({ result, run }: { result: Analysis; run: RunDetail }) {
   const names = [...new Set(result.numbers.map((n) => n.name))];
@@ -9,6 +11,9 @@ export function NumbersBody({ result, run }: { result: Analysis; run: RunDetail 
   const of = (channel: number, name: string) => result.numbers.find((n) => n.channel === channel && n.name === name);
   return (
     <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
+      <div className="flex justify-end">
+        <TableMenu name={lensOf(result.recipe.lens).says} />
+      </div>
       <table className="w-full text-[13px]">
         <thead className="sticky top-0 bg-sheet text-right text-soft">
           <tr>
@@ -18,7 +23,7 @@ export function NumbersBody({ result, run }: { result: Analysis; run: RunDetail 
                 {n.replaceAll("_", " ")}
               </th>
             ))}
-            <th className="pl-3 text-left font-normal" />
+            <td />
           </tr>
         </thead>
         <tbody>

@@ -1,9 +1,11 @@
 /** The way of a shaft over a mean turn: it begins at the mark and goes the way the dot is followed by the line. */
 import { useEffect, useRef } from "react";
 import type { Analysis } from "../../../api/client";
+import { dial, pen, roundUp, useCanvas } from "../../../ui/canvas";
 import { digits, short } from "../../../ui/format";
+import type { PlotFile } from "../../../ui/plot/file";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { colour } from "../../../ui/traces";
-import { dial, pen, roundUp, useCanvas } from "../../run/panes/canvas";
 
 /** Degrees left open before the mark, so that the way round is seen. */
 const OPEN = 14;
@@ -51,6 +53,21 @@ export function OrbitBody({ result }: { result: Analysis }) {
   useCanvas(canvas, redraw.current);
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew whenever what is drawn changes
   useEffect(() => draw.current(), [result]);
+  const file = (): PlotFile => ({
+    title: `Orbit at ${digits(number("speed"), 5)} rpm`,
+    size: [700, 700],
+    round: true,
+    x: { label: `${x?.name}, ${x?.unit}`, values: [] },
+    panes: [
+      {
+        label: `${y?.name}, ${y?.unit}`,
+        curves: [
+          { name: "orbit", x: x?.values.slice(0, 361 - OPEN) ?? [], values: y?.values.slice(0, 361 - OPEN) ?? [] },
+        ],
+      },
+    ],
+    notes: [],
+  });
   const [major, minor] = [number("major half-axis"), number("minor half-axis")];
   return (
     <>
@@ -61,6 +78,7 @@ export function OrbitBody({ result }: { result: Analysis }) {
       </p>
       <div className="relative min-h-0 flex-1">
         <canvas ref={canvas} role="img" aria-label="Orbit of the bracket" className="absolute inset-0 h-full w-full" />
+        <SaveMenu label="Orbit" file={file} className="bottom-5!" />
       </div>
     </>
   );

@@ -32,6 +32,19 @@ export function Sentence({ run, parts, recipe, unit, onSet }: Props) {
 
 const motion = ["m/s²", "g", "mm/s²", "mm/s", "m/s", "µm", "mm", "m"];
 
+/** The unit curves are shown in: that of their channels, or one they are converted or integrated to. */
+export function UnitWord(p: { unit: string; value: string | undefined; onSet: (to: string | undefined) => void }) {
+  const units = motion.includes(p.unit) ? ["m/s²", "g", "mm/s", "µm"] : [];
+  return (
+    <ChosenWord
+      label="Unit"
+      value={p.value || p.unit}
+      options={[...new Set([p.unit, ...units])].map((u) => ({ value: u, says: u }))}
+      onSet={(u) => p.onSet(u === p.unit ? undefined : u)}
+    />
+  );
+}
+
 function One({
   field,
   run,
@@ -77,17 +90,8 @@ function One({
           onSet={onSet}
         />
       );
-    case "unit": {
-      const units = motion.includes(unit) ? ["m/s²", "g", "mm/s", "µm"] : [unit];
-      return (
-        <ChosenWord
-          label={field.label}
-          value={(value as string) || unit}
-          options={[...new Set([unit, ...units])].map((u) => ({ value: u, says: u }))}
-          onSet={(u) => onSet(u === unit ? undefined : u)}
-        />
-      );
-    }
+    case "unit":
+      return <UnitWord unit={unit} value={value as string | undefined} onSet={onSet} />;
     case "number":
       return (
         <NumberWord

@@ -3,7 +3,9 @@ import { useMemo, useState } from "react";
 import type { Analysis } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { digits } from "../../../ui/format";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
+import { copyText, saveBlob } from "../../../ui/save";
+import { csvOf } from "../../../ui/tables";
 
 type Trace = Analysis["traces"][number];
 type Column = { head: string; values: ArrayLike<number> };
@@ -37,13 +39,18 @@ export function TableBody({ result, traces, range }: { result: Analysis; traces:
   }, [axis, traces, range]);
   if (!axis) return null;
   const head = [[axis.name, axis.unit].filter(Boolean).join(", "), ...columns.map((c) => c.head)];
+  const every = () => rows.map((i) => [axis.values[i], ...columns.map((c) => c.values[i])].map((v) => String(v ?? "")));
+  const save = () => {
+    const text = csvOf([head, ...every()]);
+    saveBlob(new Blob(["\ufeff", text], { type: "text/csv;charset=utf-8" }), `${result.recipe.lens}.csv`);
+  };
   const copy = async () => {
-    const lines = rows.map((i) => [axis.values[i], ...columns.map((c) => c.values[i])].map((v) => v ?? "").join("\t"));
+    const lines = every().map((l) => l.join("\t"));
     try {
-      await navigator.clipboard.writeText([head.join("\t"), ...lines].join("\n"));
+      await copyText([head.join("\t"), ...lines].join("\n"));
       setCopied(`${lines.length} rows are on the clipboard.`);
-    } catch {
-      setCopied("The browser does not let the page write to the clipboard here.");
+    } catch (e) {
+      setCopied((e as Error).message);
     }
   };
   return (
@@ -51,6 +58,9 @@ export function TableBody({ result, traces, range }: { result: Analysis; traces:
       <p className="px-3 text-[12px] text-soft">
         <Button look="link" onClick={copy}>
           Copy
+        </Button>{" "}
+        <Button look="link" onClick={save}>
+          CSV
         </Button>{" "}
         {copied ||
           (rows.length > SHOWN ? `the first ${SHOWN} of ${rows.length} rows; a copy has all` : `${rows.length} rows`)}

@@ -4,10 +4,11 @@ import { useMemo } from "react";
 import type { Analysis, RunDetail } from "../../../api/client";
 import { type Envelope, overview } from "../../../api/queries";
 import { Wrong } from "../../../ui/Panel";
-import { type Curve, type Mark, Plot, type Range } from "../../../ui/Plot";
-import type { Panel } from "../bench";
+import { type Curve, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
+import type { Panel, PanelLook } from "../bench";
 import type { Laid } from "../laid";
 import { corrected, recipeOf, rowOf } from "../rows";
+import { axesOf, looked } from "./Curves";
 import type { Step } from "./Prepare";
 import { TableBody } from "./TableBody";
 import { useResult } from "./useResult";
@@ -25,6 +26,14 @@ type Props = {
   marks: Mark[];
   onBracket: (to: Range) => void;
   onBracketBack: () => void;
+  onLook: (part: Partial<PanelLook>) => void;
+};
+
+/** What a channel measures, with its unit. */
+const quantityOf = (run: RunDetail, channel: number | undefined) => {
+  const row = rowOf(run, channel ?? 1);
+  const quantity = run.channels.find((c) => c.channel === channel)?.recorded.quantity;
+  return [quantity, row?.unit].filter(Boolean).join(", ");
 };
 
 /** Stretches of other runs that lie behind the bracket, each channel found by its name. */
@@ -62,7 +71,7 @@ function ofResult(result: Analysis | undefined): Envelope[] {
   return low.map((t, i) => ({ channel: t.channel, low: floats(t.values), high: floats(high[i]?.values ?? []) }));
 }
 
-export function Waveform({ run, panel, channels, bracket, laid, marks, onBracket, onBracketBack }: Props) {
+export function Waveform({ run, panel, channels, bracket, laid, marks, onLook, onBracket, onBracketBack }: Props) {
   const [from, to] = bracket;
   const steps = (panel.recipe.prepare ?? []) as Step[];
   const held = Math.floor((to - from) * run.sample_rate_hz);
@@ -94,11 +103,11 @@ export function Waveform({ run, panel, channels, bracket, laid, marks, onBracket
       curves: [
         ...ordered
           .filter((e) => e.high.length === n)
-          .map((e) => ({ name: String(e.channel), high: e.high, low: e.low })),
+          .map((e) => ({ name: rowOf(run, e.channel)?.name ?? String(e.channel), high: e.high, low: e.low })),
         ...(n === POINTS && laid.length ? (over.data ?? []) : []),
       ],
     };
-  }, [data.data, computed.data, over.data, to, from, channels, plain.length, through.length, laid.length]);
+  }, [run, data.data, computed.data, over.data, to, from, channels, plain.length, through.length, laid.length]);
   const zoom = (range: Range) => range[1] - range[0] >= 4 / run.sample_rate_hz && onBracket(range);
   return (
     <>
@@ -112,6 +121,9 @@ export function Waveform({ run, panel, channels, bracket, laid, marks, onBracket
           curves={wave.curves}
           range={bracket}
           xLabel="time, s"
+          yLabel={quantityOf(run, channels[0])}
+          axes={axesOf(panel.look, false)}
+          onAxes={(to) => onLook(looked(to, axesOf(panel.look, false)))}
           marks={marks}
           onZoom={zoom}
           onBracket={zoom}

@@ -37,6 +37,10 @@ export type LensKind = {
   follows?: (run: RunDetail, recipe: Recipe, result: Analysis | undefined) => string;
   scale?: "linear" | "log";
   logX?: boolean;
+  /** Whether a value holds until the next. */
+  steps?: boolean;
+  /** Whether it can be shown in another unit. */
+  unit?: boolean;
 };
 
 const widthHz: Field = {
@@ -59,6 +63,7 @@ export const lenses: LensKind[] = [
     lens: "spectrum",
     says: "Spectrum",
     scale: "log",
+    unit: true,
     fresh: (run) => ({ lens: "spectrum", ...cut(run), averaging: "linear", scaling: "peak" }),
     sentence: [...blocks, ", ", ofTakes, ", ", averaging, ", ", confidence, ", ", scaling, " in ", unit],
     follows: (run, recipe, result) =>
@@ -167,6 +172,7 @@ export const lenses: LensKind[] = [
   {
     lens: "level",
     says: "Level",
+    unit: true,
     fresh: (run) => ({
       lens: "level",
       band_hz: [10, Math.min(1000, run.sample_rate_hz * run.clean_share)],
@@ -237,6 +243,7 @@ export const lenses: LensKind[] = [
   {
     lens: "distribution",
     says: "Distribution",
+    steps: true,
     fresh: () => ({ lens: "distribution", kind: "time_at_level", classes: 60, as: "relative" }),
     completed: oneOf,
     sentence: [
@@ -274,6 +281,9 @@ export const lenses: LensKind[] = [
   {
     lens: "rainflow",
     says: "Rainflow",
+    // Few large ranges do the damage: even steps would show none of them.
+    scale: "log",
+    steps: true,
     fresh: () => ({ lens: "rainflow", classes: 64, residue: "half", hysteresis: 0 }),
     completed: oneOf,
     sentence: [
@@ -344,6 +354,7 @@ export const lenses: LensKind[] = [
   {
     lens: "order_track",
     says: "Order cuts",
+    unit: true,
     fresh: (run, markers) => ({
       lens: "order_track",
       ...turning(run, markers),

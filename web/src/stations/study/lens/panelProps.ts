@@ -1,7 +1,7 @@
 /** What a lens on the bench gets, and what its parts share. */
 import type { Analysis, RunDetail, Schema } from "../../../api/client";
-import type { Mark, Range } from "../../../ui/Plot";
-import type { Panel } from "../bench";
+import type { Mark, Range } from "../../../ui/plot/Plot";
+import type { Change, Panel } from "../bench";
 import type { Laid } from "../laid";
 import type { KeptBracket } from "../look";
 
@@ -25,7 +25,8 @@ export type PanelProps = {
   band: Range | null;
   /** Whether the slip reads this one. */
   read: boolean;
-  onSet: (part: Partial<Panel>) => void;
+  /** Sets parts of the panel; what is read while the page goes on is set on the panel as it is then. */
+  onSet: (part: Change) => void;
   onClose: () => void;
   onBracket: (to: Range) => void;
   onBracketBack: () => void;

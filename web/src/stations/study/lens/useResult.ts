@@ -12,12 +12,12 @@ const QUIET = 600;
 
 export const resultKey = (run: RunDetail, wish: Wish) => ["result", run.id, wish.recipe, wish.query, corrected(run)];
 
-export const askResult = (run: number, { recipe, query }: Wish, signal: AbortSignal, watch?: string) =>
+export const askResult = (run: number, { recipe, query }: Wish, signal?: AbortSignal, watch?: string) =>
   told(
     api.POST("/api/runs/{id}/results", {
       params: { path: { id: run }, query: { ...query, ...(watch ? { watch } : {}) } },
       body: recipe as never,
-      signal,
+      ...(signal ? { signal } : {}),
     }),
   );
 

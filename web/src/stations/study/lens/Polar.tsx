@@ -1,104 +1,19 @@
-/** Complex curves: amplitude over phase (Bode), real over imaginary part, or one against the other (polar). */
-import { useEffect, useMemo, useRef } from "react";
-import type { Analysis } from "../../../api/client";
+/** Complex curves one part against the other: the end of the vector as the axis runs. */
+import { useEffect, useRef } from "react";
+import { pen, useCanvas } from "../../../ui/canvas";
 import { digits, short } from "../../../ui/format";
-import { Legend, Plot, type Range } from "../../../ui/Plot";
+import type { PlotFile } from "../../../ui/plot/file";
+import { Legend } from "../../../ui/plot/Plot";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { colour, traceColour, traceDash } from "../../../ui/traces";
-import { pen, useCanvas } from "../../run/panes/canvas";
-import type { PanelLook } from "../bench";
-import { amplitude, scaled } from "./Curves";
-import type { Overlaid } from "./overlay";
-
-type Trace = Analysis["traces"][number];
-
-/** Phase in degrees, turned, between −180 and 180. */
-const phases = (t: Trace, turn: number) =>
-  (t.re ?? []).map((re, i) => {
-    const im = t.im?.[i] ?? 0;
-    const deg = (Math.atan2(im, re) * 180) / Math.PI + turn;
-    return Number.isFinite(deg) ? deg - 360 * Math.round(deg / 360) : Number.NaN;
-  });
-
-/** Real or imaginary part, turned. */
-const part = (t: Trace, of: "re" | "im", turn: number) => {
-  const [c, s] = [Math.cos((turn * Math.PI) / 180), Math.sin((turn * Math.PI) / 180)];
-  return (t.re ?? []).map((re, i) => {
-    const im = t.im?.[i] ?? 0;
-    return of === "re" ? c * re - s * im : s * re + c * im;
-  });
-};
-
-type Props = {
-  label: string;
-  result: Overlaid;
-  traces: Trace[];
-  look: PanelLook;
-  logX?: boolean;
-  range?: Range | undefined;
-  onZoom: (to: Range) => void;
-  onBack: () => void;
-  onBracket: (to: Range) => void;
-};
-
-export function Bode({ label, result, traces, look, logX, range, ...on }: Props) {
-  const axis = result.axes[0];
-  const complex = useMemo(() => traces.filter((t) => t.re), [traces]);
-  const plain = useMemo(() => traces.filter((t) => !t.re), [traces]);
-  const turn = look.turn ?? 0;
-  const parts = look.view === "parts";
-  const spans = result.joined ?? false;
-  const x = axis?.values ?? [];
-  const xLabel = axis ? `${axis.name}, ${axis.unit}` : "";
-  const high = useMemo(
-    () =>
-      complex.map((t) => ({
-        name: t.name,
-        high: parts ? part(t, "re", turn) : scaled(amplitude(t), look, t.quantity),
-        spans,
-      })),
-    [complex, look, spans, parts, turn],
-  );
-  const low = useMemo(
-    () => complex.map((t) => ({ name: t.name, high: parts ? part(t, "im", turn) : phases(t, turn), spans })),
-    [complex, turn, spans, parts],
-  );
-  const beside = useMemo(() => plain.map((t) => ({ name: t.name, high: t.values })), [plain]);
-  const shared = { x, range, xLabel, axis: xLabel, ...(logX ? { logX } : {}), ...on };
-  return (
-    <>
-      {complex.length > 1 && (
-        <div className="px-3">
-          <Legend names={complex.map((t) => t.name)} />
-        </div>
-      )}
-      <div className="flex min-h-0 flex-[2] flex-col">
-        <Plot
-          label={parts ? `${label}, real part` : label}
-          curves={high}
-          logY={look.scale === "log" && !parts}
-          {...shared}
-          xLabel=""
-        />
-      </div>
-      <div className="flex min-h-0 flex-1 flex-col">
-        <Plot
-          label={`${label}, ${parts ? "imaginary part" : "phase in degrees"}`}
-          curves={low}
-          {...shared}
-          xLabel={beside.length ? "" : xLabel}
-        />
-      </div>
-      {beside.length > 0 && (
-        <div className="flex min-h-0 flex-[0.7] flex-col">
-          <Plot label={`${label}, ${plain[0]?.quantity}`} curves={beside} yMin={0} {...shared} />
-        </div>
-      )}
-    </>
-  );
-}
+import type { ComplexProps } from "./Bode";
+import { amplitude } from "./Curves";
+import { part } from "./phase";
 
 /** The end of the vector as the axis runs, with places named. */
-export function Polar({ label, result, traces, look, range }: Omit<Props, "onZoom" | "onBack" | "onBracket">) {
+type Props = Pick<ComplexProps, "label" | "result" | "traces" | "look" | "range">;
+
+export function Polar({ label, result, traces, look, range }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const axis = result.axes[0];
   const draw = useRef(() => {});
@@ -179,6 +94,29 @@ export function Polar({ label, result, traces, look, range }: Omit<Props, "onZoo
   useCanvas(canvas, redraw.current);
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew whenever what is drawn changes
   useEffect(() => draw.current(), [result, traces, look, range?.[0], range?.[1]]);
+  const file = (): PlotFile => {
+    const inside = (x: number) => !range || (x >= range[0] && x <= range[1]);
+    const kept = (v: number[]) => v.filter((_, i) => inside(axis?.values[i] ?? 0));
+    const complex = traces.filter((t) => t.re);
+    const unit = complex[0]?.unit ?? "";
+    return {
+      title: label,
+      size: [700, 700],
+      round: true,
+      x: { label: `real part, ${unit}`, values: [] },
+      panes: [
+        {
+          label: `imaginary part, ${unit}`,
+          curves: complex.map((t) => ({
+            name: t.name,
+            x: kept(part(t, "re", look.turn ?? 0)),
+            values: kept(part(t, "im", look.turn ?? 0)),
+          })),
+        },
+      ],
+      notes: [],
+    };
+  };
   return (
     <>
       {traces.length > 1 && (
@@ -188,6 +126,7 @@ export function Polar({ label, result, traces, look, range }: Omit<Props, "onZoo
       )}
       <div className="relative min-h-0 flex-1">
         <canvas ref={canvas} role="img" aria-label={label} className="absolute inset-0 h-full w-full" />
+        <SaveMenu label={label} file={file} className="bottom-5!" />
       </div>
     </>
   );

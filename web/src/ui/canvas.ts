@@ -1,7 +1,7 @@
 /** A canvas that keeps the size of its box and the sharpness of its screen. */
 import { type RefObject, useEffect } from "react";
-import { useTheme } from "../../../ui/theme";
-import { colour } from "../../../ui/traces";
+import { useTheme } from "./theme";
+import { colour } from "./traces";
 
 export function useCanvas(canvas: RefObject<HTMLCanvasElement | null>, onSize?: () => void) {
   const theme = useTheme();

@@ -1,8 +1,8 @@
-/** What is drawn and written over a plot: marks, the pin, the values under the crosshair. */
+/** What is drawn and written over a plot: envelopes, levels, marks, the pin, the values under the crosshair. */
 import type uPlot from "uplot";
-import { digits } from "./format";
-import type { Curve, Mark, Range } from "./plotTypes";
-import { colour, traceColour } from "./traces";
+import { digits, short } from "../format";
+import { colour, traceColour } from "../traces";
+import type { Curve, Level, Mark, Range } from "./types";
 
 /** Curves whose values are written beside the crosshair at most. */
 const MOST_READ = 6;
@@ -35,6 +35,76 @@ export function readValues(u: uPlot, curves: Curve[], at: number): HTMLElement[]
     el.textContent = low === undefined ? digits(high, 4) : `${digits(low, 4)} … ${digits(high, 4)}`;
     return el;
   });
+}
+
+/** Envelopes, what spans most first: of two that lie over each other both are to be seen. */
+export function drawEnvelopes(u: uPlot, curves: Curve[]) {
+  const { ctx, bbox, data } = u;
+  const x = data[0];
+  const bands: { trace: number; high: uPlot.AlignedData[1]; low: uPlot.AlignedData[1]; spread: number }[] = [];
+  let row = 0;
+  curves.forEach((c, trace) => {
+    const high = data[++row];
+    const low = c.low ? data[++row] : undefined;
+    if (!high || !low) return;
+    let spread = 0;
+    for (let i = 0; i < high.length; i++) spread += (high[i] ?? 0) - (low[i] ?? 0);
+    bands.push({ trace, high, low, spread });
+  });
+  if (bands.length === 0) return;
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
+  ctx.clip();
+  ctx.lineJoin = "round";
+  ctx.lineWidth = devicePixelRatio;
+  for (const b of bands.sort((a, c) => c.spread - a.spread)) {
+    const path = new Path2D();
+    for (let i = 0; i < x.length; ) {
+      // A stretch without a hole: along the highest there, along the lowest back.
+      const from = i;
+      while (i < x.length && b.high[i] != null && b.low[i] != null) i += 1;
+      for (let k = from; k < i; k++) {
+        const px = u.valToPos(x[k] ?? 0, "x", true);
+        const py = u.valToPos(b.high[k] ?? 0, "y", true);
+        if (k === from) path.moveTo(px, py);
+        else path.lineTo(px, py);
+      }
+      for (let k = i - 1; k >= from; k--)
+        path.lineTo(u.valToPos(x[k] ?? 0, "x", true), u.valToPos(b.low[k] ?? 0, "y", true));
+      if (i > from) path.closePath();
+      else i += 1;
+    }
+    const stroke = traceColour(b.trace);
+    ctx.fillStyle = `${stroke}c0`;
+    ctx.strokeStyle = stroke;
+    ctx.fill(path);
+    ctx.stroke(path);
+  }
+  ctx.restore();
+}
+
+/** Levels across the plot, with what they are. */
+export function drawLevels(u: uPlot, levels: Level[]) {
+  const { ctx, bbox } = u;
+  const ratio = devicePixelRatio;
+  ctx.save();
+  ctx.strokeStyle = colour("reef");
+  ctx.fillStyle = colour("reef");
+  ctx.font = `${11 * ratio}px "JetBrains Mono Variable"`;
+  ctx.textAlign = "right";
+  ctx.textBaseline = "bottom";
+  ctx.setLineDash([6 * ratio, 4 * ratio]);
+  for (const l of levels) {
+    const y = u.valToPos(l.at, "y", true);
+    if (y < bbox.top || y > bbox.top + bbox.height) continue;
+    ctx.beginPath();
+    ctx.moveTo(bbox.left, y);
+    ctx.lineTo(bbox.left + bbox.width, y);
+    ctx.stroke();
+    ctx.fillText(`${l.says} ${short(l.at)}`, bbox.left + bbox.width - 4 * ratio, y - 2 * ratio);
+  }
+  ctx.restore();
 }
 
 export function drawMarks(u: uPlot, marks: Mark[], band: Range | undefined) {

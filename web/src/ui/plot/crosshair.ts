@@ -1,5 +1,5 @@
 /** Where the crosshair stands on each axis, and where it was pinned: every picture of that axis shows it. */
-import { digits, short } from "./format";
+import { digits, short } from "../format";
 
 export type Places = Record<string, number>;
 
