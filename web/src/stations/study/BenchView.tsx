@@ -6,17 +6,22 @@ import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
 import { type Analysis, api, type RunDetail, told } from "../../api/client";
 import { useReport, useSaveReport } from "../../api/queries";
 import { useGo } from "../../shell/address";
+import { Explain } from "../../ui/Explain";
 import { Guarded } from "../../ui/Guarded";
+import { cursorMethods } from "../../ui/methods";
 import { Panel as Sheet, Wrong } from "../../ui/Panel";
-import type { Range } from "../../ui/Plot";
+import type { Range } from "../../ui/plot/Plot";
+import { Split } from "../../ui/Split";
+import { TableMenu } from "../../ui/TableMenu";
 import { offerUndo } from "../../ui/undo";
 import { useHeight } from "../../ui/useHeight";
 import { BenchBar } from "./BenchBar";
-import { COLUMNS, leave, left, type Panel, ROWS, usual, type Working } from "./bench";
+import { type Change, COLUMNS, leave, left, type Panel, ROWS, usual, type Working } from "./bench";
 import { ChannelList } from "./ChannelList";
 import { CursorSlip } from "./cursors/CursorSlip";
 import { clicked, marksOf } from "./cursors/clicks";
 import { Notes } from "./cursors/Notes";
+import { usePins } from "./cursors/usePins";
 import { markerLines, useReadings } from "./cursors/useReadings";
 import { KeepDialog } from "./KeepDialog";
 import { LaidBar } from "./LaidBar";
@@ -58,7 +63,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const [keeping, setKeeping] = useState<object>();
   const { width, containerRef, mounted } = useContainerWidth();
   const height = useHeight(containerRef);
-  const report = useReport(campaign).data;
+  const report = useReport(campaign).data?.data;
   const save = useSaveReport(campaign);
   const go = useGo();
 
@@ -90,7 +95,6 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const read = touched && spectral(touched) ? touched : bench.panels.find(spectral);
   const readChannels = read?.channels.length ? read.channels : drawn;
   const readBracket = look.kept.find((k) => k.name === read?.look.bracket)?.range ?? bracket;
-  const within = 2.5 * (run.sample_rate_hz / Number(read?.recipe.block ?? 4096));
   const at = Math.min(curve, Math.max(readChannels.length - 1, 0));
   const readings = useReadings(
     run.id,
@@ -99,22 +103,42 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
     cursors,
     lines,
     entries,
-    within,
     markers?.rpm ? markers.rpm / 60 : undefined,
   );
-  // biome-ignore lint/correctness/useExhaustiveDependencies: setCursors follows cursors
-  const marks = useMemo(() => marksOf(cursors, readings.data, lines, setCursors), [cursors, readings.data, lines]);
+  const kept = (p: Panel) => look.kept.find((k) => k.name === p.look.bracket)?.range ?? bracket;
+  // The one that is read stands first, so that a pin of no lens is read there.
+  const spectra = [...(read ? [read] : []), ...bench.panels.filter((p) => spectral(p) && p !== read)].map((panel) => ({
+    panel,
+    channels: panel.channels.length ? panel.channels : drawn,
+    bracket: kept(panel),
+    within_hz: 2.5 * (run.sample_rate_hz / Number(panel.recipe.block ?? 4096)),
+  }));
+  const pins = usePins(run, cursors, spectra, entries);
+  const places = pins.map((p) => p.line?.found_hz).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: setCursors follows cursors, and the places the pins
+  const marks = useMemo(
+    () => marksOf(cursors, pins, readings.data, lines, setCursors),
+    [cursors, places, readings.data, lines],
+  );
 
   const notes = useMemo(
     () => run.notes.map((n) => ({ x: n.place, says: n.says, axis: n.axis, lens: n.lens })),
     [run.notes],
   );
-  const change = (panels: Panel[], name = bench.name) => {
-    setBench({ name, panels });
-    leave(campaign, { name, panels });
+  // As it is now, also for what was typed a moment ago and is read only now.
+  const latest = useRef(bench);
+  latest.current = bench;
+  const change = (panels: Panel[], name = latest.current.name) => {
+    latest.current = { name, panels };
+    setBench(latest.current);
+    leave(campaign, latest.current);
   };
-  const set = (i: number, part: Partial<Panel>) =>
-    change(bench.panels.map((p, k) => (k === i ? placed({ ...p, ...part }) : p)));
+  const set = (i: number, part: Change) =>
+    change(
+      latest.current.panels.map((p, k) =>
+        k === i ? placed({ ...p, ...(typeof part === "function" ? part(p) : part) }) : p,
+      ),
+    );
   const setBracket = (to: Range) => setLook({ bracket: [Math.max(0, to[0]), Math.min(run.duration_s, to[1])] });
   const zoomBracket = (to: Range) => {
     setTrail((t) => ({ ...t, bracket: [...t.bracket, bracket] }));
@@ -132,16 +156,19 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
     setLook({ shown: { ...look.shown, [axis]: before.length ? (before.at(-1) ?? null) : whole } });
     setTrail((t) => ({ ...t, shown: { ...t.shown, [axis]: before.slice(0, -1) } }));
   };
-  const click = (hz: number, perPixel: number, result: Analysis) => {
-    const { part, curve: found } = clicked(cursors, result, hz, perPixel);
+  const click = (i: number, hz: number, perPixel: number, result: Analysis) => {
+    const own = bench.panels[i];
+    const channels = own?.channels.length ? own.channels : drawn;
+    const { part, curve: found } = clicked(cursors, result, hz, perPixel, channels[own === read ? at : 0]);
+    // A family moves to where it is set; a peak leaves what is read as it is.
+    if (cursors.tool !== "peak") setActive(i);
     if (found !== undefined) setCurve(found);
     setCursors(part);
   };
   const toReport = async (recipe: object) => {
     try {
       await save.mutateAsync({
-        title: report?.title ?? `Run ${run.number}`,
-        findings: report?.findings ?? "",
+        ...(report?.title ? {} : { title: `Run ${run.number}` }),
         run_id: run.id,
         recipe: recipe as never,
         shown_hz: look.shown.frequency ?? null,
@@ -163,19 +190,83 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const noted = read ?? bench.panels[0];
   const spectralNote = noted !== undefined && spectral(noted);
   const tacho = markers?.tacho;
-  return (
-    <div className="grid min-h-0 flex-1 grid-cols-[1fr_270px] grid-rows-[auto_auto_1fr] gap-2">
-      <div className="col-span-2">
-        <Overview
-          run={run}
-          channel={drawn[0] ?? 1}
-          bracket={bracket}
-          kept={look.kept}
-          onBracket={setBracket}
-          onKept={(kept) => setLook({ kept })}
-        />
-        <LaidBar over={over} />
+  const channels = (
+    <div className="flex min-h-0 flex-1 flex-col gap-2">
+      {run.takes.length > 0 && <Takes run={run} channel={drawn[0] ?? 1} bracket={bracket} onBracket={setBracket} />}
+      <ChannelList run={run} chosen={chosen} drawn={drawn} unit={unit} onSet={(channels) => setLook({ channels })} />
+    </div>
+  );
+  const slip = (
+    <Sheet
+      title="Cursors"
+      says={names[at]}
+      aside={
+        <>
+          {pins.length + lines.length + cursors.highest > 0 && <TableMenu name="readings" />}
+          <Explain what="Cursors" titles={cursorMethods} />
+        </>
+      }
+      className="flex-1"
+    >
+      <div className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto px-3 pb-2">
+        <Wrong error={readings.error} />
+        {read ? (
+          <CursorSlip
+            cursors={cursors}
+            pins={pins}
+            onSet={setCursors}
+            data={readings.data}
+            unit={read.recipe.unit ?? unit}
+            curves={names}
+            curve={at}
+            onCurve={setCurve}
+            markers={markers}
+            lines={lines}
+            tacho={
+              tacho && (
+                <TachoCorrection
+                  key={JSON.stringify(tacho)}
+                  run={run}
+                  tacho={tacho}
+                  onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
+                />
+              )
+            }
+          />
+        ) : (
+          <p className="text-[13px] text-soft">
+            Cursors read a spectrum; there is none on this bench.{" "}
+            {tacho && (
+              <>
+                The speed is told by the{" "}
+                <TachoCorrection
+                  key={JSON.stringify(tacho)}
+                  run={run}
+                  tacho={tacho}
+                  onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
+                />
+                .
+              </>
+            )}
+          </p>
+        )}
+        {noted && (
+          <div className="text-[13px]">
+            <Notes
+              run={run}
+              lens={noted.recipe.lens}
+              axis={spectralNote ? "frequency" : (axisOf[noted.recipe.lens] ?? "time")}
+              unit={spectralNote ? "Hz" : axisOf[noted.recipe.lens] === "speed" ? "rpm" : "s"}
+              channel={readChannels[at]}
+              place={spectralNote ? (pins.at(-1)?.line?.found_hz ?? pins.at(-1)?.hz) : undefined}
+            />
+          </div>
+        )}
       </div>
+    </Sheet>
+  );
+  const lenses = (
+    <div className="flex min-h-0 flex-1 flex-col gap-2">
       <BenchBar
         campaign={campaign}
         run={run}
@@ -183,69 +274,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
         markers={markers}
         onBench={(b) => change(b.panels, b.name)}
       />
-      <aside className="row-span-2 flex min-h-0 flex-col gap-2">
-        {run.takes.length > 0 && <Takes run={run} channel={drawn[0] ?? 1} bracket={bracket} onBracket={setBracket} />}
-        <ChannelList run={run} chosen={chosen} drawn={drawn} unit={unit} onSet={(channels) => setLook({ channels })} />
-        <Sheet title="Cursors" says={names[at]} className="min-h-40 flex-1">
-          <div className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto px-3 pb-2">
-            <Wrong error={readings.error} />
-            {read ? (
-              <CursorSlip
-                cursors={cursors}
-                onSet={setCursors}
-                data={readings.data}
-                unit={read.recipe.unit ?? unit}
-                curves={names}
-                curve={at}
-                onCurve={setCurve}
-                markers={markers}
-                lines={lines}
-                tacho={
-                  tacho && (
-                    <TachoCorrection
-                      key={JSON.stringify(tacho)}
-                      run={run}
-                      tacho={tacho}
-                      onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
-                    />
-                  )
-                }
-              />
-            ) : (
-              <p className="text-[13px] text-soft">
-                Cursors read a spectrum; there is none on this bench.{" "}
-                {tacho && (
-                  <>
-                    The speed is told by the{" "}
-                    <TachoCorrection
-                      key={JSON.stringify(tacho)}
-                      run={run}
-                      tacho={tacho}
-                      onTacho={(to) => change(bench.panels.map((p) => followed(p, to)))}
-                    />
-                    .
-                  </>
-                )}
-              </p>
-            )}
-            {noted && (
-              <div className="text-[13px]">
-                <Notes
-                  run={run}
-                  lens={noted.recipe.lens}
-                  axis={spectralNote ? "frequency" : (axisOf[noted.recipe.lens] ?? "time")}
-                  unit={spectralNote ? "Hz" : axisOf[noted.recipe.lens] === "speed" ? "rpm" : "s"}
-                  channel={readChannels[at]}
-                  place={
-                    spectralNote ? (readings.data.peaks?.lines.at(-1)?.found_hz ?? cursors.peaks.at(-1)?.hz) : undefined
-                  }
-                />
-              </div>
-            )}
-          </div>
-        </Sheet>
-      </aside>
-      <div ref={containerRef} className="relative min-h-0 overflow-x-hidden overflow-y-auto">
+      <div ref={containerRef} className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto">
         <Wrong error={error} />
         {mounted && height > 0 && (
           <GridLayout
@@ -270,7 +299,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
                     kept={look.kept}
                     laid={over.laid}
                     shown={look.shown}
-                    marks={marks}
+                    marks={marks.filter((m) => !m.lens || m.lens === p.recipe.lens)}
                     notes={notes}
                     band={cursors.band}
                     read={p === read && bench.panels.filter(spectral).length > 1}
@@ -287,10 +316,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
                     }}
                     onShown={show}
                     onShownBack={showBack}
-                    onPoint={(hz, perPixel, result) => {
-                      setActive(i);
-                      click(hz, perPixel, result);
-                    }}
+                    onPoint={(hz, perPixel, result) => click(i, hz, perPixel, result)}
                     onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
                     onKeep={setKeeping}
                     onReport={toReport}
@@ -301,6 +327,42 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
           </GridLayout>
         )}
       </div>
+    </div>
+  );
+  return (
+    <div className="flex min-h-0 flex-1 flex-col gap-2">
+      <div>
+        <Overview
+          run={run}
+          channel={drawn[0] ?? 1}
+          bracket={bracket}
+          kept={look.kept}
+          onBracket={setBracket}
+          onKept={(kept) => setLook({ kept })}
+        />
+        <LaidBar over={over} />
+      </div>
+      <Split
+        id="study"
+        label="Width of channels and cursors"
+        size={27}
+        least={18}
+        most={50}
+        first={lenses}
+        second={
+          <aside className="flex min-h-0 flex-1 flex-col">
+            <Split
+              id="study-right"
+              label="Height of the cursors"
+              upright
+              size={58}
+              least={20}
+              first={channels}
+              second={slip}
+            />
+          </aside>
+        }
+      />
       {keeping && (
         <KeepDialog
           campaign={campaign ?? 0}

@@ -27,7 +27,7 @@ export function ChannelList({ run, chosen, drawn, unit, onSet }: Props) {
   return (
     <Panel
       title="Channels"
-      className="max-h-[38%]"
+      className="flex-1"
       aside={
         run.channels.length > MANY ? (
           <input

@@ -54,9 +54,15 @@ export function Correction({ run, channel }: { run: RunDetail; channel: RunChann
       <PopoverButton
         className="num border-b border-harbour text-[13px]"
         aria-label={`Sensitivity of ${channel.recorded.name}, put right`}
+        aria-labelledby={`right-is-${channel.channel} right-set-${channel.channel}`}
       >
-        {now(channel, "sensitivity")}
-        {changed && " *"}
+        <span id={`right-is-${channel.channel}`} hidden>
+          Sensitivity of {channel.recorded.name}, put right
+        </span>
+        <span id={`right-set-${channel.channel}`}>
+          {now(channel, "sensitivity")}
+          {changed && " *"}
+        </span>
       </PopoverButton>
       <PopoverPanel anchor="bottom end" className="panel z-30 mt-2 w-[24rem] p-4 shadow-lg">
         {({ close }) => <Form run={run} channel={channel} onDone={close} />}

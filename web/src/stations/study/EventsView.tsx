@@ -8,7 +8,8 @@ import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
 import { digits } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { Legend, Plot } from "../../ui/Plot";
+import { Legend, Plot } from "../../ui/plot/Plot";
+import { TableMenu } from "../../ui/TableMenu";
 import { ChosenWord } from "../../ui/Word";
 
 const POINTS = 600;
@@ -118,6 +119,7 @@ export function EventsView({ run }: { run: RunDetail }) {
             <NumberWord label="Low-pass" value={lowpass} none="not filtered" unit="Hz" low={0.1} onSet={setLowpass} />
           </>
         }
+        aside={<TableMenu name="events" />}
         className="min-h-0"
       >
         <Wrong error={events.error} />
@@ -208,7 +210,13 @@ export function EventsView({ run }: { run: RunDetail }) {
         aside={<Legend names={compared.map((e) => `event ${e.number}`)} />}
       >
         {picture && (
-          <Plot label="Events compared" x={picture.x} curves={picture.curves} xLabel="time from the trigger, ms" />
+          <Plot
+            label="Events compared"
+            x={picture.x}
+            curves={picture.curves}
+            xLabel="time from the trigger, ms"
+            yLabel={`${axis}, ${body?.unit ?? ""}`}
+          />
         )}
       </Panel>
     </div>

@@ -9,7 +9,7 @@ import { Empty, Wrong } from "../../ui/Panel";
 import { BenchView } from "./BenchView";
 import { ComputedView } from "./computed/ComputedView";
 import { EventsView } from "./EventsView";
-import { MachineView } from "./MachineView";
+import { MachineView } from "./machine/MachineView";
 import { ResultsView } from "./results/ResultsView";
 
 const views = [
@@ -82,7 +82,7 @@ export function StudyStation() {
       ) : view === "computed" ? (
         <ComputedView run={run.data} campaign={id} />
       ) : view === "machine" ? (
-        <MachineView campaign={id} />
+        <MachineView run={run.data} campaign={id} />
       ) : (
         <BenchView key={run.data.id} run={run.data} campaign={id} />
       )}

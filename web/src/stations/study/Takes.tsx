@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type RunDetail, told } from "../../api/client";
 import { digits } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
-import type { Range } from "../../ui/Plot";
+import type { Range } from "../../ui/plot/Plot";
 
 type Props = { run: RunDetail; channel: number; bracket: Range; onBracket: (to: Range) => void };
 

@@ -1,14 +1,17 @@
 /** A look at a run, and how an address says it. */
 import * as v from "valibot";
 import type { RunDetail } from "../../api/client";
-import type { Range } from "../../ui/Plot";
+import type { Range } from "../../ui/plot/Plot";
 
 export const range = v.tuple([v.number(), v.number()]);
 
 /** Cursors as an address or this browser keeps them; what is left out is as at the beginning. */
 export const cursors = v.object({
   tool: v.picklist(["peak", "harmonics", "sidebands", "band"]),
-  peaks: v.array(v.object({ name: v.string(), hz: v.number() })),
+  /** Pinned peaks; each belongs to the channel and the lens it was pinned on. */
+  peaks: v.array(
+    v.object({ name: v.string(), hz: v.number(), ch: v.optional(v.number()), lens: v.optional(v.string()) }),
+  ),
   harmonics: v.nullable(v.object({ base_hz: v.number(), count: v.number() })),
   sidebands: v.nullable(v.object({ center_hz: v.number(), spacing_hz: v.number(), count: v.number() })),
   band: v.nullable(range),

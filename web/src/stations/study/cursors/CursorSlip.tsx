@@ -6,10 +6,12 @@ import { digits } from "../../../ui/format";
 import { ChosenWord } from "../../../ui/Word";
 import type { Cursors } from "../look";
 import { Highest } from "./Highest";
+import type { PinRead } from "./usePins";
 import type { MarkerLine, Readings } from "./useReadings";
 
 type Props = {
   cursors: Cursors;
+  pins: PinRead[];
   onSet: (part: Partial<Cursors>) => void;
   data: Readings;
   unit: string;
@@ -29,7 +31,7 @@ const tools: { tool: Cursors["tool"]; says: string; hint: string }[] = [
   { tool: "band", says: "Band", hint: "Shift-drag over a band to read its level." },
 ];
 
-export function CursorSlip({ cursors, onSet, data, unit, curves, curve, onCurve, markers, lines, tacho }: Props) {
+export function CursorSlip({ cursors, pins, onSet, data, unit, curves, curve, onCurve, markers, lines, tacho }: Props) {
   const tool = tools.find((t) => t.tool === cursors.tool);
   const word = (label: string, value: number, unitOf: string, set: (x: number) => void, lo = 0) => (
     <NumberWord label={label} value={Number(value.toPrecision(7))} unit={unitOf} low={lo} onSet={set} />
@@ -63,7 +65,7 @@ export function CursorSlip({ cursors, onSet, data, unit, curves, curve, onCurve,
           />
         </p>
       )}
-      {cursors.peaks.length > 0 && <Peaks {...{ cursors, onSet, data, unit }} />}
+      {pins.length > 0 && <Peaks {...{ cursors, pins, onSet, unit }} several={curves.length > 1} />}
       {harmonics && (
         <Family
           title="Harmonics"
@@ -137,7 +139,7 @@ function Head({ title, onDrop }: { title: string; onDrop: () => void }) {
       {title}
       <button
         type="button"
-        aria-label={`Take ${title.toLowerCase()} away`}
+        aria-label={`Remove ${title.toLowerCase()}`}
         className="ml-auto text-soft"
         onClick={onDrop}
       >
@@ -147,49 +149,64 @@ function Head({ title, onDrop }: { title: string; onDrop: () => void }) {
   );
 }
 
-/** Peaks by letter; from the second on with the distance from the first. */
-function Peaks({ cursors, onSet, data, unit }: Pick<Props, "cursors" | "onSet" | "data" | "unit">) {
-  const lines = data.peaks?.lines ?? [];
-  const first = lines[0]?.found_hz ?? cursors.peaks[0]?.hz ?? 0;
+/** Peaks by letter, each of its own channel; from the second on with the distance from the first. */
+function Peaks({
+  cursors,
+  pins,
+  onSet,
+  unit,
+  several,
+}: Pick<Props, "cursors" | "pins" | "onSet" | "unit"> & { several: boolean }) {
+  const first = pins[0]?.line?.found_hz ?? pins[0]?.hz ?? 0;
+  const named = several || new Set(pins.map((p) => p.of)).size > 1;
+  const units = new Set(pins.map((p) => p.unit || unit));
   return (
     <table className="mt-1 w-full" aria-label="Readings">
       <thead>
         <tr className="border-b border-ink text-right text-soft">
-          <th />
+          <td />
           <th className="font-normal">Hz</th>
-          <th className="font-normal">{unit}</th>
+          <th className="font-normal">{units.size === 1 ? [...units][0] : ""}</th>
           <th className="font-normal">Δ Hz</th>
-          <th />
+          <td />
         </tr>
       </thead>
-      <tbody>
-        {cursors.peaks.map((p, i) => {
-          const line = lines[i];
-          const hz = line?.found_hz ?? p.hz;
-          return (
-            <tr key={p.name} className="border-b border-rule">
+      {pins.map((p, i) => {
+        const hz = p.line?.found_hz ?? p.hz;
+        return (
+          <tbody key={p.name} className="border-b border-rule">
+            <tr>
               <td className="text-mark">{p.name}</td>
               <td className="num text-right" data-reading="hz">
-                {line ? digits(hz, 6) : ""}
+                {p.line ? digits(hz, 6) : ""}
               </td>
               <td className="num text-right" data-reading="value">
-                {line ? digits(line.value, 4) : ""}
+                {p.line ? digits(p.line.value, 4) : ""}
               </td>
               <td className="num text-right">{i ? digits(hz - first, 5) : ""}</td>
               <td className="text-right">
                 <button
                   type="button"
-                  aria-label={`Take reading ${p.name} away`}
+                  aria-label={`Remove reading ${p.name}`}
                   className="text-soft"
-                  onClick={() => onSet({ peaks: cursors.peaks.filter((x) => x !== p) })}
+                  onClick={() => onSet({ peaks: cursors.peaks.filter((x) => x.name !== p.name) })}
                 >
                   ×
                 </button>
               </td>
             </tr>
-          );
-        })}
-      </tbody>
+            {named && (
+              <tr>
+                <td />
+                <td colSpan={4} className="truncate text-[12px] leading-4 text-soft" data-reading="of">
+                  {p.of}
+                  {units.size > 1 && `, ${p.unit}`}
+                </td>
+              </tr>
+            )}
+          </tbody>
+        );
+      })}
     </table>
   );
 }
@@ -243,7 +260,15 @@ function Family({
 }
 
 /** Lines of the machine's elements at the bracket's speed, with what stands there. */
-function Markers({ cursors, onSet, data, unit, markers, lines, tacho }: Omit<Props, "curves" | "curve" | "onCurve">) {
+function Markers({
+  cursors,
+  onSet,
+  data,
+  unit,
+  markers,
+  lines,
+  tacho,
+}: Omit<Props, "pins" | "curves" | "curve" | "onCurve">) {
   const elements = [...new Set(markers?.markers.map((m) => m.element) ?? [])];
   return (
     <section className="mt-2 border-t border-rule pt-1" aria-label="Markers">

@@ -24,12 +24,12 @@ export function Highest({ cursors, data, unit, onSet }: Props) {
       <table className="w-full" aria-label="Highest peaks">
         <tbody>
           {lines.map((l) => (
-            <tr key={l.number} className="border-t border-rule">
+            <tr key={l.number} className="border-t border-rule align-baseline">
               <td className="num text-right">{digits(l.found_hz ?? l.wanted_hz, 6)}</td>
               <td className="num pl-2 text-right">{digits(l.value, 3)}</td>
               <td className="num pl-2 text-right text-soft">{l.order == null ? "" : `${digits(l.order, 4)}×`}</td>
               <td
-                className="max-w-26 truncate pl-2 text-mark"
+                className="pl-2 leading-4 text-mark"
                 data-peak={l.belongs_to ?? ""}
                 title={[l.belongs_to, ...l.also.map((a) => `or ${a}`)].join(", ")}
               >

@@ -1,8 +1,9 @@
 /** What a click or a drag does to the cursors. */
 import type { Analysis } from "../../../api/client";
 import { digits } from "../../../ui/format";
-import type { Mark } from "../../../ui/Plot";
+import type { Mark } from "../../../ui/plot/Plot";
 import type { Cursors } from "../look";
+import type { PinRead } from "./usePins";
 import type { MarkerLine, Readings } from "./useReadings";
 
 /** The listed peak nearest to a click, or the click's own place. */
@@ -13,12 +14,14 @@ function nearest(result: Analysis, hz: number, reach: number): { hz: number; cha
   return near ? { hz: near.frequency_hz, channel: near.channel } : { hz, channel: undefined };
 }
 
-/** The cursors after a click on a spectrum, and the curve it was about. */
+/** The cursors after a click on a spectrum, and the curve a family was set on. A peak that is pinned keeps its own
+ * channel and lens, and leaves those of all others. */
 export function clicked(
   cursors: Cursors,
   result: Analysis,
   hz: number,
   perPixel: number,
+  channel: number | undefined,
 ): { part: Partial<Cursors>; curve: number | undefined } {
   const at = nearest(result, hz, 14 * perPixel);
   const curve = result.traces.findIndex((t) => t.channel === at.channel);
@@ -37,8 +40,11 @@ export function clicked(
       return { part: {}, curve: undefined };
     case "peak": {
       const name = "abcdefgh".split("").find((n) => !cursors.peaks.some((p) => p.name === n)) ?? "h";
-      const peaks = cursors.peaks.filter((p) => Math.abs(p.hz - at.hz) > 1e-9).slice(-7);
-      return { part: { peaks: [...peaks, { name, hz: at.hz }] }, curve: found };
+      const same = (p: Cursors["peaks"][number]) => p.ch === (at.channel ?? channel) && p.lens === result.recipe.lens;
+      const peaks = cursors.peaks.filter((p) => Math.abs(p.hz - at.hz) > 1e-9 || !same(p)).slice(-7);
+      const ch = at.channel ?? channel;
+      const pin = { name, hz: at.hz, lens: result.recipe.lens, ...(ch === undefined ? {} : { ch }) };
+      return { part: { peaks: [...peaks, pin] }, curve: undefined };
     }
   }
 }
@@ -46,13 +52,14 @@ export function clicked(
 /** Pennants for all cursors; members of a family are dragged by any of them. */
 export function marksOf(
   cursors: Cursors,
+  pins: PinRead[],
   data: Readings,
   lines: MarkerLine[],
   onSet: (part: Partial<Cursors>) => void,
-): Mark[] {
-  const marks: Mark[] = cursors.peaks.map((p, i) => {
-    const hz = data.peaks?.lines[i]?.found_hz ?? p.hz;
-    return { x: hz, says: `${p.name} ${digits(hz, 5)}` };
+): (Mark & { lens?: string | undefined })[] {
+  const marks: (Mark & { lens?: string | undefined })[] = pins.map((p) => {
+    const hz = p.line?.found_hz ?? p.hz;
+    return { x: hz, says: `${p.name} ${digits(hz, 5)}`, lens: p.lens };
   });
   const { harmonics, sidebands } = cursors;
   if (harmonics) {

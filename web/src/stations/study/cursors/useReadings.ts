@@ -27,7 +27,6 @@ export function markerLines(markers: Schema["MarkersBody"] | undefined, cursors:
 export type MarkerLine = ReturnType<typeof markerLines>[number];
 
 export type Readings = {
-  peaks?: Read | undefined;
   harmonics?: Read | undefined;
   sidebands?: Read | undefined;
   band?: Read | undefined;
@@ -42,11 +41,9 @@ export function useReadings(
   cursors: Cursors,
   lines: MarkerLine[],
   sensitivities: string,
-  within_hz: number,
   shaft_hz: number | undefined,
 ): { data: Readings; error: Error | null } {
   const asks: [keyof Readings, Schema["Ask"]][] = [];
-  if (cursors.peaks.length) asks.push(["peaks", { read: "lines", hz: cursors.peaks.map((p) => p.hz), within_hz }]);
   if (cursors.harmonics) asks.push(["harmonics", { read: "harmonics", ...cursors.harmonics }]);
   if (cursors.sidebands) asks.push(["sidebands", { read: "sidebands", ...cursors.sidebands }]);
   if (cursors.band) asks.push(["band", { read: "band", from_hz: cursors.band[0], to_hz: cursors.band[1] }]);

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { Button } from "../../../ui/Button";
 import { RangeWord } from "../../../ui/EntryWord";
 import { plain } from "../../../ui/format";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
 import { offerUndo } from "../../../ui/undo";
 import { ChosenWord } from "../../../ui/Word";
 import type { KeptBracket } from "../look";

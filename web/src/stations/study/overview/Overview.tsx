@@ -4,10 +4,10 @@ import { useEffect, useRef, useState } from "react";
 import type { RunDetail } from "../../../api/client";
 import { overview } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
-import { crosshair } from "../../../ui/crosshair";
 import { digits, span } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
-import type { Range } from "../../../ui/Plot";
+import { crosshair } from "../../../ui/plot/crosshair";
+import type { Range } from "../../../ui/plot/Plot";
 import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
 import type { KeptBracket } from "../look";
@@ -99,7 +99,7 @@ export function Overview({ run, channel, bracket, kept, onBracket, onKept }: Pro
   }, []);
 
   // What nobody asked for is no loss.
-  const lost = run.gaps.filter((g) => g.why !== "between takes");
+  const lost = run.gaps.filter((g) => !g.between_takes);
   const at = (clientX: number) => {
     const r = box.current?.getBoundingClientRect();
     return r ? low + Math.min(Math.max((clientX - r.left) / r.width, 0), 1) * width : 0;
@@ -230,7 +230,7 @@ export function Overview({ run, channel, bracket, kept, onBracket, onKept }: Pro
             <span
               key={g.from_s}
               title={g.why}
-              className={`absolute inset-y-0 ${g.why === "between takes" ? "bg-trough/60" : "border-x border-reef bg-reef/20"}`}
+              className={`absolute inset-y-0 ${g.between_takes ? "bg-trough/60" : "border-x border-reef bg-reef/20"}`}
               style={{ left: `${place(g.from_s)}%`, width: `${Math.max((g.length_s / width) * 100, 0.1)}%` }}
             />
           ))}

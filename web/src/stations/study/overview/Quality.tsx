@@ -3,7 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, type RunDetail, type Schema, told } from "../../../api/client";
 import { digits } from "../../../ui/format";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
 import { corrected } from "../rows";
 
 export type QualityMark = Schema["QualityMark"];
@@ -61,13 +61,22 @@ export function QualityList({ run, marks, unseen, onBracket }: ListProps) {
     run.channels.find((c) => c.channel === channel)?.recorded.name ?? `channel ${channel}`;
   return (
     <Popover as="span">
-      <PopoverButton aria-label="Quality of the run" className="flex gap-2 border-b border-harbour text-[13px]">
-        {kinds.map((k) => (
-          <span key={k} className={shapes[k]?.hue}>
-            {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
-          </span>
-        ))}
-        {kinds.length === 0 && <span className="text-soft">quality</span>}
+      <PopoverButton
+        aria-label="Quality of the run"
+        aria-labelledby="quality-is quality-set"
+        className="border-b border-harbour text-[13px]"
+      >
+        <span id="quality-is" hidden>
+          Quality of the run
+        </span>
+        <span id="quality-set" className="flex gap-2">
+          {kinds.map((k) => (
+            <span key={k} className={shapes[k]?.hue}>
+              {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
+            </span>
+          ))}
+          {kinds.length === 0 && <span className="text-soft">quality</span>}
+        </span>
       </PopoverButton>
       <PopoverPanel
         anchor="bottom end"

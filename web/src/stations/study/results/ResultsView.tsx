@@ -5,9 +5,9 @@ import { type Analysis, api, told } from "../../../api/client";
 import { useRuns } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
-import type { Range } from "../../../ui/Plot";
+import type { Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
-import type { Scale } from "../bench";
+import type { PanelLook, Scale } from "../bench";
 import { Curves } from "../lens/Curves";
 import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
@@ -19,7 +19,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const id = campaign ?? 0;
   const runs = useRuns(campaign).data ?? [];
   const [chosen, setChosen] = useState<number[]>([]);
-  const [scale, setScale] = useState<Scale>("log");
+  const [look, setLook] = useState<PanelLook & { scale: Scale }>({ scale: "log" });
   const [range, setRange] = useState<Range>();
   const [error, setError] = useState<Error>();
   const kept = useQuery({
@@ -111,7 +111,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                 <th className="font-normal">Name</th>
                 <th className="font-normal">Lens</th>
                 <th className="font-normal">Made</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>
@@ -166,13 +166,13 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
               {picture.result.traces[0]?.quantity}, {picture.result.traces[0]?.unit}, on a{" "}
               <ChosenWord
                 label="Scale"
-                value={scale}
+                value={look.scale}
                 options={[
                   { value: "linear", says: "linear" },
                   { value: "log", says: "logarithmic" },
                   { value: "db", says: "dB" },
                 ]}
-                onSet={(s) => setScale(s)}
+                onSet={(scale) => setLook({ scale })}
               />{" "}
               scale
             </>
@@ -189,7 +189,8 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
             label="Kept results over each other"
             result={picture.result}
             traces={picture.result.traces}
-            look={{ scale }}
+            look={look}
+            onLook={(part) => setLook({ ...look, ...part })}
             legend
             range={range}
             onZoom={setRange}

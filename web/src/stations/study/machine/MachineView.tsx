@@ -1,13 +1,18 @@
 /** Elements of the machine whose lines are marked in spectra. */
 
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Schema, told } from "../../api/client";
-import { Button } from "../../ui/Button";
-import { NumberWord } from "../../ui/EntryWord";
-import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { offerUndo } from "../../ui/undo";
-import { ChosenWord, TypedWord } from "../../ui/Word";
+import { api, type RunDetail, type Schema, told } from "../../../api/client";
+import { useMachine, useSaveMachine } from "../../../api/queries";
+import { Button } from "../../../ui/Button";
+import { NumberWord } from "../../../ui/EntryWord";
+import { plain } from "../../../ui/format";
+import { Empty, Panel, Wrong } from "../../../ui/Panel";
+import { Split } from "../../../ui/Split";
+import { TableMenu } from "../../../ui/TableMenu";
+import { offerUndo } from "../../../ui/undo";
+import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { Kinematics, LinesTable } from "./Kinematics";
 
 type Element = Schema["Element"];
 type Kind = Element["kind"];
@@ -33,21 +38,14 @@ function fresh(kind: Kind, name: string, ratio: number): Element {
   }
 }
 
-export function MachineView({ campaign }: { campaign: number | undefined }) {
-  const client = useQueryClient();
+export function MachineView({ run, campaign }: { run: RunDetail; campaign: number | undefined }) {
   const [error, setError] = useState<Error>();
-  const id = campaign ?? 0;
-  const machine = useQuery({
-    queryKey: ["machine", campaign],
-    enabled: campaign !== undefined,
-    queryFn: () => told(api.GET("/api/campaigns/{id}/machine", { params: { path: { id } } })),
-  });
-  const elements = machine.data?.elements ?? [];
-  const write = async (to: Element[]) => {
+  const machine = useMachine(campaign);
+  const save = useSaveMachine(campaign);
+  const elements = machine.data?.data.elements ?? [];
+  const write = (to: Element[], made_on = machine.data?.version ?? 0) => {
     setError(undefined);
-    await told(api.PUT("/api/campaigns/{id}/machine", { params: { path: { id } }, body: { elements: to } }));
-    await client.invalidateQueries({ queryKey: ["machine"] });
-    client.invalidateQueries({ queryKey: ["markers"] });
+    return save.mutateAsync({ elements: to, made_on });
   };
   const change = (i: number, to: Element) => write(elements.map((e, k) => (k === i ? to : e)));
   const add = (kind: Kind) => {
@@ -56,7 +54,7 @@ export function MachineView({ campaign }: { campaign: number | undefined }) {
     for (let n = 2; elements.some((e) => e.name === name); n++) name = `${says} ${n}`;
     write([...elements, fresh(kind, name, 1)]).catch(setError);
   };
-  return (
+  const sheet = (
     <Panel
       title="Elements of the machine"
       says="their lines follow the speed of the bracket; ratios are turns for a turn of the shaft with the tachometer"
@@ -78,7 +76,7 @@ export function MachineView({ campaign }: { campaign: number | undefined }) {
                 className="ml-auto px-1 hover:text-harbour"
                 onClick={() =>
                   write(elements.filter((_, k) => k !== i))
-                    .then(() => offerUndo(`${e.name} removed`, () => write(elements)))
+                    .then((version) => offerUndo(`${e.name} removed`, () => write(elements, version)))
                     .catch(setError)
                 }
               >
@@ -97,7 +95,80 @@ export function MachineView({ campaign }: { campaign: number | undefined }) {
       </div>
     </Panel>
   );
+  return (
+    <Split
+      id="machine"
+      label="Width of the diagram"
+      size={52}
+      least={25}
+      first={sheet}
+      second={<AtSpeed run={run} campaign={campaign} elements={elements} version={machine.data?.version ?? 0} />}
+    />
+  );
 }
+
+type AtSpeedProps = { run: RunDetail; campaign: number | undefined; elements: Element[]; version: number };
+
+/** The machine at a speed: that of the run until another one is typed. */
+function AtSpeed({ run, campaign, elements, version }: AtSpeedProps) {
+  const [typed, setTyped] = useState<number>();
+  const measured = useQuery({
+    queryKey: ["markers", run.id, 0, run.duration_s],
+    queryFn: ({ signal }) =>
+      told(
+        api.GET("/api/runs/{id}/markers", {
+          params: { path: { id: run.id }, query: { from_s: 0, to_s: run.duration_s } },
+          signal,
+        }),
+      ),
+    retry: false,
+  }).data?.rpm;
+  const rpm = typed ?? (measured ? Number(measured.toPrecision(5)) : USUAL_RPM);
+  const lines = useQuery({
+    queryKey: ["lines", campaign, version, rpm],
+    enabled: campaign !== undefined && elements.length > 0,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      told(api.GET("/api/campaigns/{id}/machine/lines", { params: { path: { id: campaign ?? 0 }, query: { rpm } } })),
+  });
+  return (
+    <Panel
+      title="At a speed"
+      says={
+        <>
+          of{" "}
+          <NumberWord
+            label="Speed of the shaft"
+            what="the speed"
+            value={rpm}
+            unit="rpm"
+            above={0}
+            high={1e6}
+            onSet={setTyped}
+          />
+          {typed === undefined && measured ? `, the mean of run ${run.number}` : ""}
+        </>
+      }
+      aside={elements.length > 0 && <TableMenu name="lines of the machine" />}
+      className="min-h-0 flex-1"
+    >
+      <Wrong error={lines.error} />
+      {elements.length === 0 ? (
+        <Empty says="The machine is drawn here as its elements are named, with the frequency of every line." />
+      ) : (
+        <div className="flex min-h-0 flex-1 flex-col gap-2 overflow-auto pb-2">
+          <Kinematics elements={elements} lines={lines.data ?? []} rpm={rpm} />
+          <div className="px-3">
+            <LinesTable lines={lines.data ?? []} />
+          </div>
+        </div>
+      )}
+    </Panel>
+  );
+}
+
+/** Where neither the run nor the engineer says a speed. */
+const USUAL_RPM = 1500;
 
 function Sentence({ element: e, onSet }: { element: Element; onSet: (to: Element) => Promise<unknown> }) {
   const number = (label: string, value: number, unit: string, set: (x: number) => Element, whole = false) => (
@@ -105,6 +176,7 @@ function Sentence({ element: e, onSet }: { element: Element; onSet: (to: Element
       label={`${label} of ${e.name}`}
       value={value}
       unit={unit}
+      show={(x) => `${plain(Number(x.toPrecision(6)))} ${unit}`.trim().replace(" °", "°")}
       low={0}
       whole={whole}
       onSet={(x) => onSet(set(x))}
