@@ -26,9 +26,15 @@ export type ReportBody = Schema["ReportBody"];
 /** An answer that is an error. */
 export class Refused extends Error {
   field: string | undefined;
-  constructor(says: string, field?: string | null) {
+  status: number | undefined;
+  constructor(says: string, field?: string | null, status?: number) {
     super(says);
     this.field = field ?? undefined;
+    this.status = status;
+  }
+  /** Somebody else was faster. */
+  get conflict() {
+    return this.status === 409;
   }
 }
 
@@ -60,7 +66,16 @@ export async function told<T>(answer: Promise<Answer<T>>): Promise<T> {
   }
   if (a.error !== undefined || !a.response.ok) {
     const e = a.error as { says?: string; field?: string | null } | undefined;
-    throw new Refused(e?.says ?? `The server answered ${a.response.status}.`, e?.field);
+    throw new Refused(e?.says ?? `The server answered ${a.response.status}.`, e?.field, a.response.status);
   }
   return a.data as T;
+}
+
+/** Data with their version: a change of them tells which it was made on, and is refused where somebody was faster. */
+export type Versioned<T> = { data: T; version: number };
+
+export async function toldVersion<T>(answer: Promise<Answer<T>>): Promise<Versioned<T>> {
+  const data = await told(answer);
+  const { response } = await answer;
+  return { data, version: Number(response.headers.get("x-version") ?? 0) };
 }

@@ -23,6 +23,8 @@ export type Show =
       averages?: number | undefined;
       unit?: string | undefined;
       envelope_hz?: [number, number] | undefined;
+      /** Largest values are sent too; another number begins anew. */
+      hold?: number;
     }
   | { show: "numbers"; inputs: number[]; seconds: number }
   | { show: "orbit"; x: number; y: number; seconds: number }

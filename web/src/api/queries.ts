@@ -1,6 +1,15 @@
 /** What the stations ask the server, cached by subject. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type Plan, type PlanBody, type ReportBody, told } from "./client";
+import {
+  api,
+  type Plan,
+  type PlanBody,
+  type ReportBody,
+  type Schema,
+  told,
+  toldVersion,
+  type Versioned,
+} from "./client";
 
 const at = (id: number) => ({ params: { path: { id } } });
 
@@ -42,15 +51,40 @@ export const useMath = (campaign: number | undefined) =>
   useQuery({
     queryKey: ["math", campaign],
     enabled: campaign !== undefined,
-    queryFn: () => told(api.GET("/api/campaigns/{id}/math", at(campaign ?? 0))),
+    queryFn: () => toldVersion(api.GET("/api/campaigns/{id}/math", at(campaign ?? 0))),
   });
 
 export const useReport = (campaign: number | undefined) =>
   useQuery({
     queryKey: ["report", campaign],
     enabled: campaign !== undefined,
-    queryFn: () => told(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
+    queryFn: () => toldVersion(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
+    refetchInterval: 10_000,
   });
+
+/** The machine's elements. */
+export const useMachine = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["machine", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => toldVersion(api.GET("/api/campaigns/{id}/machine", at(campaign ?? 0))),
+  });
+
+/** Writes the machine's elements; what somebody else made of them is shown beside the refusal. */
+export function useSaveMachine(campaign: number | undefined) {
+  const client = useQueryClient();
+  const refresh = async () => {
+    await client.invalidateQueries({ queryKey: ["machine"] });
+    client.invalidateQueries({ queryKey: ["markers"] });
+  };
+  return useMutation({
+    mutationFn: ({ elements, made_on }: { elements: Schema["Element"][]; made_on: number }) => {
+      const params = { path: { id: campaign ?? 0 }, query: { made_on } };
+      return told(api.PUT("/api/campaigns/{id}/machine", { params, body: { elements } }));
+    },
+    onSettled: refresh,
+  });
+}
 
 export const useSensors = () =>
   useQuery({ queryKey: ["sensors"], queryFn: () => told(api.GET("/api/sensors")), refetchInterval: 10_000 });
@@ -89,11 +123,22 @@ export function useSavePlan(campaign: number | undefined) {
   });
 }
 
+/** Changes parts of the report, each on what the one before it made. */
 export function useSaveReport(campaign: number | undefined) {
   const client = useQueryClient();
+  const key = ["report", campaign];
   return useMutation({
-    mutationFn: (body: ReportBody) => told(api.PUT("/api/campaigns/{id}/report", { ...at(campaign ?? 0), body })),
-    onSuccess: (_, body) => client.setQueryData(["report", campaign], body),
+    scope: { id: "report" },
+    mutationFn: async (part: Partial<ReportBody>) => {
+      const now = client.getQueryData<Versioned<ReportBody>>(key);
+      const body = { title: "", ...now?.data, ...part };
+      const query = now ? { made_on: now.version } : {};
+      const params = { path: { id: campaign ?? 0 }, query };
+      const version = await told(api.PUT("/api/campaigns/{id}/report", { params, body }));
+      client.setQueryData<Versioned<ReportBody>>(key, { data: body, version });
+    },
+    // What somebody else made of it is shown beside the refusal.
+    onError: () => client.invalidateQueries({ queryKey: key }),
   });
 }
 

@@ -4,12 +4,19 @@ import { api, told } from "./client";
 
 const at = (id: number | undefined) => ({ params: { path: { id: id ?? 0 } } });
 
-export const useRounds = (campaign: number | undefined) =>
+/** The rounds of a schedule; of the newest where none is named. */
+export const useRounds = (campaign: number | undefined, schedule?: number) =>
   useQuery({
-    queryKey: ["rounds", campaign],
+    queryKey: ["rounds", campaign, schedule],
     enabled: campaign !== undefined,
-    queryFn: () => told(api.GET("/api/campaigns/{id}/rounds", at(campaign))),
-    refetchInterval: 1_000,
+    queryFn: () =>
+      told(
+        api.GET("/api/campaigns/{id}/rounds", {
+          params: { path: { id: campaign ?? 0 }, query: schedule === undefined ? {} : { schedule } },
+        }),
+      ),
+    // What has ended changes no more.
+    refetchInterval: (q) => (schedule !== undefined && q.state.data?.state !== "going" ? false : 1_000),
   });
 
 export function useOrderRounds(campaign: number | undefined) {

@@ -167,8 +167,25 @@ export interface paths {
         };
         /** The machine's elements. */
         get: operations["read_machine"];
-        /** Writes the machine's elements. */
+        /** Writes the machine's elements; answers with the new version. */
         put: operations["save_machine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/machine/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lines of the machine's elements at a speed. */
+        get: operations["machine_lines"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -185,7 +202,7 @@ export interface paths {
         };
         /** Computed channels of a campaign, numbered as live displays take them. */
         get: operations["list_math"];
-        /** Replaces the computed channels of a campaign. */
+        /** Replaces the computed channels of a campaign; answers with the new version. */
         put: operations["save_math"];
         post?: never;
         delete?: never;
@@ -272,7 +289,7 @@ export interface paths {
         };
         /** The report as it stands. */
         get: operations["read_report"];
-        /** Replaces text and choices. */
+        /** Replaces text and choices; answers with the new version. */
         put: operations["save_report"];
         post?: never;
         delete?: never;
@@ -526,7 +543,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The newest schedule of a campaign with its table; nothing if there was none. */
+        /** A schedule of a campaign with its table, the newest where none is named; nothing if there was none. */
         get: operations["read_rounds"];
         put?: never;
         /** Starts the rounds of the campaign's plan. */
@@ -545,7 +562,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The table of the newest schedule as XLSX. */
+        /** The table of a schedule as XLSX. */
         get: operations["rounds_xlsx"];
         put?: never;
         post?: never;
@@ -1035,6 +1052,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plots/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The values of a plot as CSV. */
+        post: operations["plot_csv"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plots/png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plot as PNG. */
+        post: operations["plot_png"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plots/svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A plot as SVG. */
+        post: operations["plot_svg"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plots/tsv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The values of a plot with tabs between them, for the clipboard. */
+        post: operations["plot_tsv"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/progress/{watch}": {
         parameters: {
             query?: never;
@@ -1114,6 +1199,23 @@ export interface paths {
         put?: never;
         /** Pairs as a spreadsheet. */
         post: operations["reference_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reference/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes an accepted check back: the register and the row are as they were found. */
+        post: operations["take_back_reference"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2897,8 +2999,10 @@ export interface components {
              */
             value: number;
         };
-        /** @description A missing stretch. */
+        /** @description A stretch that is not there. */
         GapBody: {
+            /** @description Whether it lies between takes: nobody asked for it, so nothing is missing. */
+            between_takes: boolean;
             /**
              * Format: double
              * @description Start, s.
@@ -2993,6 +3097,11 @@ export interface components {
             pairs: components["schemas"]["Pair"][];
             /** @description What gave the reference, in words. */
             reference?: string;
+            /**
+             * @description The sensor that was checked, by its label; the row's when left out. Where the memory of a smart sensor on
+             *     the input names another one than the row does, one of the two must be named.
+             */
+            sensor?: string | null;
         };
         /**
          * @description When a recorder keeps samples.
@@ -3302,6 +3411,19 @@ export interface components {
              * @description Where it should be, Hz.
              */
             wanted_hz: number;
+        };
+        /** @description A line of an element at a speed. */
+        LineAt: components["schemas"]["Marker"] & {
+            /**
+             * Format: double
+             * @description Where it stands, Hz.
+             */
+            hz: number;
+            /**
+             * Format: double
+             * @description Distance of its sidebands, Hz.
+             */
+            sideband_hz?: number | null;
         };
         /** @description Connection to the front end. */
         LinkState: {
@@ -3966,6 +4088,8 @@ export interface components {
              * @description Half the sample rate, Hz.
              */
             nyquist_hz: number;
+            /** @description That takes may overlap, and what keeps them apart, in words; none where they cannot. */
+            overlap?: string | null;
             /**
              * Format: double
              * @description Memory that keeps what is before a trigger, bytes.
@@ -4011,6 +4135,120 @@ export interface components {
              * @description Takes that fit on the disk.
              */
             takes_that_fit?: number | null;
+        };
+        /** @description What is drawn: panes one under the other over one horizontal axis. */
+        Plot: {
+            /** @description Words at places of the horizontal axis, set by the engineer. */
+            notes?: components["schemas"]["PlotNote"][];
+            /** @description Panes from top to bottom. */
+            panes: components["schemas"]["PlotPane"][];
+            /** @description Whether both axes have the same scale, as an orbit needs. */
+            round?: boolean;
+            /** @description Width and height, px; as in the report when left out. */
+            size?: number[] | null;
+            /** @description Above it; nothing where empty. */
+            title?: string;
+            /** @description The horizontal axis. */
+            x: components["schemas"]["PlotAxis"];
+        };
+        /** @description The horizontal axis. */
+        PlotAxis: {
+            /**
+             * Format: double
+             * @description Where it begins; with its first value when left out.
+             */
+            from?: number | null;
+            /** @description Name and unit. */
+            label: string;
+            /** @description Decades instead of even steps. */
+            log?: boolean;
+            /**
+             * Format: double
+             * @description Where it ends; with its last value when left out.
+             */
+            to?: number | null;
+            /** @description Values, ascending; none where each curve brings its own. */
+            values?: number[];
+        };
+        /** @description One curve; values that are not finite break the line. */
+        PlotCurve: {
+            /** @description Lower values of an envelope. */
+            low?: (number | null)[] | null;
+            /** @description Name in the legend. */
+            name: string;
+            /** @description Whether its points are drawn instead of a line through them. */
+            points?: boolean;
+            /** @description Whether the line goes on over places without a value. */
+            spans?: boolean;
+            /** @description Whether a value holds until the next, as in a distribution. */
+            steps?: boolean;
+            /** @description Values over the axis; for an envelope the upper ones. */
+            values: (number | null)[];
+            /** @description Its own places on the horizontal axis, for curves that turn back. */
+            x?: (number | null)[];
+        };
+        /** @description A level across a pane. */
+        PlotLevel: {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            at: number;
+            /** @description What it is. */
+            says: string;
+        };
+        /** @description Values over two axes. */
+        PlotMap: {
+            /**
+             * Format: double
+             * @description Decades from lightest to darkest; even steps from zero when left out.
+             */
+            decades?: number | null;
+            /** @description What they are, with unit. */
+            label: string;
+            /** @description Places of the rows on the vertical axis, ascending. */
+            rows: number[];
+            /** @description Its colours. */
+            shades?: components["schemas"]["Shades"];
+            /** @description Values, row by row; as many a row as the horizontal axis has. */
+            values: (number | null)[];
+        };
+        /** @description A place of the horizontal axis with words. */
+        PlotNote: {
+            /**
+             * Format: double
+             * @description Where.
+             */
+            at: number;
+            /** @description The words. */
+            says: string;
+        };
+        /** @description Curves, or a map, over one vertical axis. */
+        PlotPane: {
+            /** @description The curves. */
+            curves?: components["schemas"]["PlotCurve"][];
+            /**
+             * Format: double
+             * @description Where it begins; below the lowest value when left out.
+             */
+            from?: number | null;
+            /** @description Name and unit of the vertical axis. */
+            label: string;
+            /** @description Levels drawn across. */
+            levels?: components["schemas"]["PlotLevel"][];
+            /** @description Decades instead of even steps. */
+            log?: boolean;
+            map?: components["schemas"]["PlotMap"] | null;
+            /**
+             * Format: double
+             * @description Its share of the height beside the other panes'; 1 when left out.
+             */
+            share?: number | null;
+            /**
+             * Format: double
+             * @description Where it ends; above the highest value when left out.
+             */
+            to?: number | null;
         };
         /** @description Where a true power lies beside an averaged one. */
         PowerInterval: {
@@ -4460,6 +4698,8 @@ export interface components {
             name: string;
             /** @description What becomes of the named frequency, in words. */
             named?: string | null;
+            /** @description Whether it is measured as it is; none where no frequency is named. */
+            named_clean?: boolean | null;
             /**
              * Format: double
              * @description Stored size of an hour, bytes.
@@ -4852,6 +5092,8 @@ export interface components {
         ScalingName: "peak" | "peak_to_peak" | "rms" | "power" | "psd" | "esd";
         /** @description A schedule with its table. */
         ScheduleBody: {
+            /** @description All schedules of the campaign, newest first: each keeps its table. */
+            all: components["schemas"]["ScheduleShort"][];
             /**
              * Format: date-time
              * @description When it was started.
@@ -4881,6 +5123,26 @@ export interface components {
             next_at?: string | null;
             /** @description Rounds so far. */
             rounds: components["schemas"]["RoundBody"][];
+            /** @description Where it is. */
+            state: components["schemas"]["ScheduleState"];
+        };
+        /** @description A schedule in short. */
+        ScheduleShort: {
+            /**
+             * Format: date-time
+             * @description When it was started.
+             */
+            begun_at: string;
+            /**
+             * Format: int32
+             * @description Rounds planned.
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
             /** @description Where it is. */
             state: components["schemas"]["ScheduleState"];
         };
@@ -4989,6 +5251,11 @@ export interface components {
             /** @description As it is now. */
             now: components["schemas"]["CellChanged"][];
         };
+        /**
+         * @description Colours of a map; every step is darker than the last.
+         * @enum {string}
+         */
+        Shades: "tide" | "ember" | "grey";
         /**
          * @description How many numbers an entry is.
          * @enum {string}
@@ -5586,6 +5853,19 @@ export interface components {
              */
             value: number;
         };
+        /** @description An accepted check that is to be taken back. */
+        TakenBack: {
+            /**
+             * Format: int64
+             * @description Campaign whose rig took the new value.
+             */
+            campaign: number;
+            /**
+             * Format: int64
+             * @description Key of the sensor.
+             */
+            sensor_id: number;
+        };
         /** @description What the test of an input found. */
         TestBody: {
             /**
@@ -5763,6 +6043,11 @@ export interface components {
              * @description How many of them came in another's hold-off.
              */
             held_off: number;
+            /**
+             * Format: int32
+             * @description Takes that begin before the one before them has ended.
+             */
+            overlapping: number;
             /**
              * Format: double
              * @description Length of the run, s.
@@ -6359,6 +6644,7 @@ export interface operations {
         responses: {
             200: {
                 headers: {
+                    "x-version"?: number;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6369,7 +6655,10 @@ export interface operations {
     };
     save_machine: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -6382,11 +6671,53 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/plain": number;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    machine_lines: {
+        parameters: {
+            query: {
+                /** @description Speed, rpm. */
+                rpm: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineAt"][];
+                };
             };
             422: {
                 headers: {
@@ -6411,6 +6742,7 @@ export interface operations {
         responses: {
             200: {
                 headers: {
+                    "x-version"?: number;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6421,7 +6753,10 @@ export interface operations {
     };
     save_math: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -6434,11 +6769,21 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/plain": number;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
             };
             422: {
                 headers: {
@@ -6474,7 +6819,7 @@ export interface operations {
     save_plan: {
         parameters: {
             query?: {
-                /** @description Version of the plan that was changed; left out, it is written over whatever is there. */
+                /** @description Version that was changed; left out, it is written over whatever is there. */
                 made_on?: number;
             };
             header?: never;
@@ -6614,6 +6959,7 @@ export interface operations {
         responses: {
             200: {
                 headers: {
+                    "x-version"?: number;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6624,7 +6970,10 @@ export interface operations {
     };
     save_report: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -6637,11 +6986,21 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/plain": number;
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
             };
             422: {
                 headers: {
@@ -7078,7 +7437,10 @@ export interface operations {
     };
     read_rounds: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Its key; the newest when left out. */
+                schedule?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -7093,6 +7455,14 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScheduleBody"] | null;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -7163,7 +7533,10 @@ export interface operations {
     };
     rounds_xlsx: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Its key; the newest when left out. */
+                schedule?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -7184,7 +7557,10 @@ export interface operations {
     };
     round_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Its key; the newest when left out. */
+                schedule?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -8074,6 +8450,130 @@ export interface operations {
             };
         };
     };
+    plot_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plot_png: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plot_svg: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    plot_tsv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plot"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/tab-separated-values": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     read_progress: {
         parameters: {
             query?: never;
@@ -8218,6 +8718,37 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_back_reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenBack"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sensor"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

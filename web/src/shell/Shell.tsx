@@ -2,13 +2,13 @@
 
 import { useQueryClient } from "@tanstack/react-query";
 import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
-import { Navigate, Route, Routes } from "react-router";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 import { showing } from "../api/client";
 import { useConnected, useRefusedWish, useStatusOf } from "../api/live";
 import { Guarded } from "../ui/Guarded";
 import { Empty } from "../ui/Panel";
 import { Undos } from "../ui/undo";
-import { useGo, useTo } from "./address";
+import { stationOf, useGo, useTo } from "./address";
 import { CourseLine, stations } from "./CourseLine";
 import { captureName, type Order, orders } from "./capture";
 import { Elsewhere } from "./Elsewhere";
@@ -52,6 +52,7 @@ const guarded = (name: string, station: ReactNode) => (
 
 export function Shell() {
   const go = useGo();
+  const station = stationOf(useLocation().pathname);
   const to = useTo();
   const client = useQueryClient();
   const connected = useConnected();
@@ -113,6 +114,7 @@ export function Shell() {
       <CourseLine />
       <WatchBar onOrder={order} onError={setError} />
       <main className="relative flex min-h-0 min-w-0 flex-col p-3">
+        <h1 className="sr-only">{stations.find((s) => s.path === `/${station}`)?.name ?? "Fleet Echo"}</h1>
         {(error || wish || !connected) && (
           <div
             role="alert"

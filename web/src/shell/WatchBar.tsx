@@ -9,7 +9,7 @@ import {
   PopoverPanel,
 } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, type Status, told } from "../api/client";
 import { useAge, useConnected, useStatus } from "../api/live";
@@ -75,8 +75,11 @@ export function WatchBar({ onOrder, onError }: Props) {
         <Ended status={status} />
       )}
       {age > 0 && (
-        <span role="alert" className="whitespace-nowrap text-lamp">
-          ▲ as of {age} s ago
+        <span className="whitespace-nowrap text-lamp">
+          <span role="alert" className="sr-only">
+            The status is old: the server has not told a newer one.
+          </span>
+          <span aria-hidden>▲ as of {age} s ago</span>
         </span>
       )}
       {!going && (
@@ -168,12 +171,19 @@ function CampaignChoice() {
   const station = stationOf(useLocation().pathname) ?? "rig";
   return (
     <Listbox value={campaign?.id ?? 0} onChange={(id: number) => navigate(within(id, `/${station}`))}>
-      <ListboxButton
-        className="max-w-72 truncate text-left text-[16px] font-semibold"
-        aria-label="Campaign"
-        onKeyDown={openByEnter}
-      >
-        {campaign?.name ?? (loaded ? "No campaign" : "…")}
+      <ListboxButton as={Fragment}>
+        <button
+          type="button"
+          className="max-w-72 truncate text-left text-[16px] font-semibold"
+          aria-label="Campaign"
+          aria-labelledby="campaign-is campaign-set"
+          onKeyDown={openByEnter}
+        >
+          <span id="campaign-is" hidden>
+            Campaign
+          </span>
+          <span id="campaign-set">{campaign?.name ?? (loaded ? "No campaign" : "…")}</span>
+        </button>
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
         {all.map((c) => (

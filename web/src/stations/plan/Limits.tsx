@@ -3,11 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useWatch } from "../../api/rounds";
-import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
 import { digits, plain } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
-import { Plot } from "../../ui/Plot";
+import { Plot } from "../../ui/plot/Plot";
 import { ChosenWord } from "../../ui/Word";
 import { Alarms, zoneLook } from "../run/panes/LimitsPane";
 import { MeasureWords } from "./measures";
@@ -27,18 +26,13 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
     return done;
   };
   const change = (i: number, part: Partial<Watched>) => write(all.map((w, k) => (k === i ? { ...w, ...part } : w)));
-  const first = channels.find((c) => c.quantity === "acceleration") ?? channels[0];
-  const add = () => {
-    if (!first) return;
-    const velocity = first.quantity === "acceleration";
+  // Which channel, the engineer says: a limit on the wrong one alarms for nothing, or not at all.
+  const add = (input: number) => {
+    const velocity = channels.find((c) => c.input === input)?.quantity === "acceleration";
     const of: Watched["measure"]["of"] = velocity
       ? { what: "band_rms", from_hz: 10, to_hz: 1000, velocity }
       : { what: "rms" };
-    const next = channels.find((c) => !all.some((w) => w.measure.input === c.input) && c.quantity === first.quantity);
-    const measure = { input: (next ?? first).input, of };
-    write([...all, { measure, caution: 4.5, limit: 7.1, hysteresis: 0.05, delay_s: 2, switches: false }]).catch(
-      () => undefined,
-    );
+    write([...all, { measure: { input, of }, hysteresis: 0.05, delay_s: 2, switches: false }]).catch(() => undefined);
   };
   const level = (i: number, key: "caution" | "limit", value: number | null | undefined) => (
     <NumberWord
@@ -67,13 +61,13 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
                 <tr>
                   <th className="font-normal">What</th>
                   <th className="text-right font-normal">Now</th>
-                  <th />
+                  <td />
                   <th className="text-right font-normal">Caution</th>
                   <th className="text-right font-normal">Limit</th>
                   <th className="text-right font-normal">Hysteresis</th>
                   <th className="text-right font-normal">Delay</th>
                   <th className="text-right font-normal">Above the limit</th>
-                  <th />
+                  <td />
                 </tr>
               </thead>
               <tbody>
@@ -163,13 +157,22 @@ export function Limits({ body, channels, campaign, set }: PlanProps) {
             </table>
           )}
           <Wrong error={error} />
-          <Button look="link" disabled={!first} onClick={add}>
-            Watch a quantity
-          </Button>
+          <p>
+            <ChosenWord
+              label="Watch a quantity"
+              value={0}
+              empty={channels.length ? "Watch a quantity of …" : "No channel is on"}
+              options={channels.map((c) => ({ value: c.input, says: `${c.label} ${c.name}` }))}
+              onSet={(input) => input && add(input)}
+            />{" "}
+            {all.some((w) => w.caution == null && w.limit == null) && (
+              <span className="text-lamp">▲ A quantity without caution and limit alarms never.</span>
+            )}
+          </p>
         </div>
       </Panel>
       <div className="grid min-h-0 grid-cols-[1.4fr_1fr] gap-3">
-        <Trend campaign={campaign} watched={watch?.now[chosen]} />
+        <Trend campaign={campaign} watched={watch?.now[chosen]} plan={all[chosen]} />
         <Panel title="Alarms" says="newest first" className="min-h-0">
           <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
             <Alarms alarms={watch?.alarms ?? []} />
@@ -189,7 +192,15 @@ const spans = [
 ];
 
 /** A watched quantity over time. */
-function Trend({ campaign, watched }: { campaign: number | undefined; watched: Schema["WatchedNow"] | undefined }) {
+function Trend({
+  campaign,
+  watched,
+  plan,
+}: {
+  campaign: number | undefined;
+  watched: Schema["WatchedNow"] | undefined;
+  plan: Watched | undefined;
+}) {
   const [hours, setHours] = useState(0.25);
   const name = watched?.watched ?? "";
   const key = watched?.key ?? "";
@@ -214,6 +225,14 @@ function Trend({ campaign, watched }: { campaign: number | undefined; watched: S
     () => [{ name: "trend", high: points?.map((p) => p.high) ?? [], low: points?.map((p) => p.low) ?? [] }],
     [points],
   );
+  const levels = useMemo(
+    () =>
+      (["caution", "limit"] as const).flatMap((says) => {
+        const at = plan?.[says];
+        return at == null ? [] : [{ at, says }];
+      }),
+    [plan],
+  );
   return (
     <Panel
       title="Trend"
@@ -230,7 +249,9 @@ function Trend({ campaign, watched }: { campaign: number | undefined; watched: S
           label="Trend"
           x={x}
           curves={curves}
-          xLabel={hours > 1 ? "hours before now" : "minutes before now"}
+          xLabel={hours > 1 ? "time before now, h" : "time before now, min"}
+          yLabel={[name, watched?.unit].filter(Boolean).join(", ")}
+          levels={levels}
           yMin={0}
         />
       ) : (

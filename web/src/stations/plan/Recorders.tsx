@@ -57,7 +57,7 @@ export function Recorders({ body, channels, set }: PlanProps) {
               <th className="font-normal">Keeps</th>
               <th className="font-normal">Cut every</th>
               <th className="text-right font-normal">A take</th>
-              <th />
+              <td />
             </tr>
           </thead>
           <tbody>

@@ -4,10 +4,11 @@ import type { Schema } from "../../api/client";
 import { useOrderRounds, useRounds } from "../../api/rounds";
 import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
-import { digits, plain, span } from "../../ui/format";
+import { plain, span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { MeasureWords } from "./measures";
 import type { PlanProps } from "./planProps";
+import { RoundsTable } from "./RoundsTable";
 
 type Rounds = Schema["Rounds"];
 
@@ -33,18 +34,21 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
   const first = channels[0];
   if (!r)
     return (
-      <Panel title="Rounds">
-        <Empty says="Captures by the clock, unattended: every so often, for so long, so many times.">
-          <Button
-            look="main"
-            onClick={() =>
-              write({ measures: first ? [{ input: first.input, of: { what: "rms" } }] : [] }).catch(() => undefined)
-            }
-          >
-            Plan rounds
-          </Button>
-        </Empty>
-      </Panel>
+      <div className="grid min-h-0 flex-1 grid-rows-[auto_1fr] gap-3">
+        <Panel title="Rounds">
+          <Empty says="Captures by the clock, unattended: every so often, for so long, so many times.">
+            <Button
+              look="main"
+              onClick={() =>
+                write({ measures: first ? [{ input: first.input, of: { what: "rms" } }] : [] }).catch(() => undefined)
+              }
+            >
+              Plan rounds
+            </Button>
+          </Empty>
+        </Panel>
+        {schedule && <RoundsTable campaign={campaign} />}
+      </div>
     );
   const measures = r.measures ?? [];
   const at = (key: "begin_at" | "end_at", label: string, none: string) => (
@@ -161,7 +165,7 @@ export function RoundsPlan({ body, channels, campaign, set }: PlanProps) {
           <Wrong error={error} />
         </div>
       </Panel>
-      <Table schedule={schedule} campaign={campaign} />
+      <RoundsTable campaign={campaign} />
     </div>
   );
 }
@@ -172,77 +176,3 @@ const short = (s: number) =>
     : s >= 120 && s % 60 === 0
       ? `${plain(s / 60)} min`
       : `${plain(s)} s`;
-
-/** What each round gave. */
-function Table({
-  schedule: s,
-  campaign,
-}: {
-  schedule: Schema["ScheduleBody"] | null | undefined;
-  campaign: number | undefined;
-}) {
-  if (!s)
-    return (
-      <Panel title="Results">
-        <Empty says="No rounds were started yet. Their values appear here, a line a round." />
-      </Panel>
-    );
-  const looks: Record<string, string> = { done: "", going: "text-buoy", missed: "text-lamp", broken: "text-reef" };
-  const shapes: Record<string, string> = { done: "◆", going: "●", missed: "▲", broken: "▣" };
-  return (
-    <Panel
-      title="Results"
-      says={`${s.state}, ${s.rounds.length} of ${s.count} rounds${s.next_at ? `, the next at ${new Date(s.next_at).toLocaleTimeString("en-GB")}` : ""}`}
-      aside={
-        <a className="text-[13px] text-harbour underline" href={`/api/campaigns/${campaign}/rounds.xlsx`} download>
-          Spreadsheet
-        </a>
-      }
-      className="min-h-0"
-    >
-      <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
-        <table className="w-full text-[13px]" aria-label="Results of the rounds">
-          <thead className="sticky top-0 bg-sheet text-left align-bottom text-soft">
-            <tr>
-              <th className="font-normal">Round</th>
-              <th className="font-normal">Due</th>
-              <th className="font-normal">State</th>
-              {s.heads.map((h) => (
-                <th key={h} className="max-w-36 text-right font-normal">
-                  {h}
-                </th>
-              ))}
-              <th className="pl-4 font-normal">Waveform</th>
-            </tr>
-          </thead>
-          <tbody>
-            {[...s.rounds].reverse().map((r) => (
-              <tr key={r.number} className="border-t border-rule">
-                <td className="num">{r.number}</td>
-                <td className="num">{new Date(r.due_at).toLocaleString("en-GB")}</td>
-                <td className={looks[r.state]} title={r.says}>
-                  {shapes[r.state]} {r.state}
-                  {r.says && <span className="text-soft"> {r.says}</span>}
-                </td>
-                {s.heads.map((h, i) => (
-                  <td key={h} className="num text-right">
-                    {digits(r.measured[i], 4)}
-                  </td>
-                ))}
-                <td className="pl-4">
-                  {r.state === "done" && (
-                    <img
-                      src={`/api/campaigns/${campaign}/rounds/${r.number}/picture.svg`}
-                      alt={`Waveform of round ${r.number}`}
-                      className="h-7 w-72"
-                    />
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-    </Panel>
-  );
-}

@@ -7,7 +7,7 @@ import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
 import { plain, whole } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
-import { Plot } from "../../ui/Plot";
+import { Plot } from "../../ui/plot/Plot";
 import { ChosenWord } from "../../ui/Word";
 import { type Condition, freshCondition, kinds, Sentence, watchedInput } from "./conditions";
 import type { PlanProps } from "./planProps";
@@ -182,13 +182,25 @@ function TryOut({ body, campaign, conditions }: PlanProps & { conditions: Condit
             fires <b className="num">{whole(a.fired)}</b> times in {plain(Number(a.run_s.toPrecision(4)))} s
             {a.count !== a.fired && `, makes ${whole(a.count)} takes`}
             {a.held_off > 0 && `, ${whole(a.held_off)} of them held off`}
+            {a.overlapping > 0 && (
+              <b className="text-lamp">
+                , ▲ {whole(a.overlapping)} of them {a.overlapping === 1 ? "overlaps" : "overlap"} the one before
+              </b>
+            )}
           </span>
         )}
       </p>
       <Wrong error={tried.error} />
       {a && envelope && (
         <div className="flex min-h-28 flex-1">
-          <Plot label="Where it would have fired" x={x} curves={curves} xLabel="s" marks={marks} />
+          <Plot
+            label="Where it would have fired"
+            x={x}
+            curves={curves}
+            xLabel="time, s"
+            yLabel={[channel?.recorded.name, channel?.recorded.unit].filter(Boolean).join(", ")}
+            marks={marks}
+          />
         </div>
       )}
     </div>

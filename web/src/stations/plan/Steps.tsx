@@ -19,7 +19,7 @@ export function Steps({ channels }: PlanProps) {
               <th className="text-right font-normal">Range</th>
               <th className="text-right font-normal">Full scale, peak</th>
               <th className="text-right font-normal">Resolution</th>
-              <th />
+              <td />
             </tr>
           </thead>
           <tbody>

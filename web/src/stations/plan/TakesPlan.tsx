@@ -131,7 +131,7 @@ function Follows({ campaign, body, set }: PlanProps) {
         {s.recorders.map(
           (r) =>
             r.named && (
-              <p key={r.name} className={r.named.includes("as it is") ? "text-soft" : "text-lamp"}>
+              <p key={r.name} className={r.named_clean ? "text-soft" : "text-lamp"}>
                 {s.recorders.length > 1 && `${r.name}: `}
                 {r.named}.
               </p>

@@ -17,7 +17,9 @@ export function Timing({ body }: { body: PlanBody }) {
   const length = duration ?? Math.max(60, 4 * pre);
   // The second take stands where the next trigger could come, with some waiting in between.
   const firstAt = pre + (triggered ? 0.15 * length : 0);
-  const apart = Math.max(length, hold) + pre + 0.3 * (length + pre);
+  // Where they may overlap, the next one stands where it does at its earliest.
+  const overlap = sums.overlap !== null && sums.overlap !== undefined;
+  const apart = overlap ? Math.max(hold, 0.35 * length) : Math.max(length, hold) + pre + 0.3 * (length + pre);
   const ends = firstAt + (takes - 1) * apart + length;
   const shown = ends * (duration ? 1.06 : 1);
   const x = (t: number) => LEFT + (t / shown) * WIDE;
@@ -42,6 +44,11 @@ export function Timing({ body }: { body: PlanBody }) {
       title={plan.run_kind || "A run"}
       says={triggered || pre > 0 ? says : duration ? `one take of ${span(duration)}` : says}
     >
+      {overlap && (
+        <p role="status" className="px-3 text-[18px] leading-7 font-semibold text-lamp">
+          ▲ {sums.overlap}
+        </p>
+      )}
       <svg viewBox={`0 0 1154 ${foot + 46}`} className="w-full" style={{ maxHeight: 210 }}>
         <title>The recording along time</title>
         {rows.map((r, i) => {
@@ -63,8 +70,13 @@ export function Timing({ body }: { body: PlanBody }) {
                 </text>
               )}
               {keeps === "takes" &&
-                triggers.map((t) => (
-                  <g key={t}>
+                triggers.map((t, k) => (
+                  // A take that overlaps the one before it stands lower, so that both are seen.
+                  <g
+                    key={t}
+                    transform={overlap && k > 0 ? `translate(0 ${h / 2})` : undefined}
+                    opacity={overlap ? 0.75 : 1}
+                  >
                     {pre > 0 && (
                       <>
                         <rect
@@ -123,7 +135,7 @@ export function Timing({ body }: { body: PlanBody }) {
             </g>
           );
         })}
-        {triggered && takes > 1 && (
+        {triggered && takes > 1 && !overlap && (
           <text
             x={(x(firstAt + length) + x(firstAt + apart - pre)) / 2}
             y={top - 6}

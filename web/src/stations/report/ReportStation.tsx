@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, type ReportBody, told } from "../../api/client";
+import { api, type Refused, type ReportBody, told } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
@@ -19,7 +19,7 @@ export function ReportStation() {
   const save = useSaveReport(id);
   const go = useGo();
   const pages = useQuery({
-    queryKey: ["pages", id, report.dataUpdatedAt, runs.length],
+    queryKey: ["pages", id, report.data?.version, runs.length],
     enabled: id !== undefined && runs.length > 0 && report.data !== undefined,
     queryFn: ({ signal }) =>
       told(api.GET("/api/campaigns/{id}/report/pages", { params: { path: { id: id ?? 0 } }, signal })),
@@ -37,8 +37,8 @@ export function ReportStation() {
       </Empty>
     );
   }
-  const body = report.data;
-  const set = (part: Partial<ReportBody>) => save.mutateAsync({ ...body, ...part });
+  const body = report.data.data;
+  const set = (part: Partial<ReportBody>) => save.mutateAsync(part);
   const run = runs.find((r) => r.id === body.run_id) ?? runs.at(-1);
   const recipe = body.recipe as { lens?: string; channels?: number[]; block?: number; window?: string } | null;
 
@@ -99,7 +99,12 @@ export function ReportStation() {
         >
           <Wrong error={save.error ?? pages.error} />
           {pages.data ? (
-            <div className="min-h-0 flex-1 overflow-auto border-t border-rule bg-paper p-4">
+            <section
+              aria-label="Pages of the report"
+              // biome-ignore lint/a11y/noNoninteractiveTabindex: it is scrolled with the keys
+              tabIndex={0}
+              className="min-h-0 flex-1 overflow-auto border-t border-rule bg-paper p-4"
+            >
               {pages.data.map((svg, i) => (
                 <img
                   // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other name than their number
@@ -109,7 +114,7 @@ export function ReportStation() {
                   className="mx-auto mb-4 w-full max-w-[820px] border border-rule bg-white"
                 />
               ))}
-            </div>
+            </section>
           ) : (
             !pages.error && <Empty says="Rendering …" />
           )}
@@ -126,16 +131,25 @@ function Findings({ value, onSet }: { value: string; onSet: (text: string) => Pr
   const [draft] = useState(() => takeDraft(FINDINGS, value));
   const [text, setText] = useState(draft ?? value);
   const [error, setError] = useState<Error>();
+  // Somebody else wrote meanwhile: nothing is saved until one of both is chosen.
+  const [parted, setParted] = useState(false);
   const saved = useRef(value);
   useEffect(() => {
     // Saved by somebody else: shown, unless something is being written here.
     if (saved.current !== value) setText((was) => (was === saved.current ? value : was));
     saved.current = value;
   }, [value]);
-  const save = () => {
-    if (text === saved.current) return;
+  const save = (over = false) => {
+    if (text === saved.current || (parted && !over)) return;
     setError(undefined);
-    onSet(text).then(() => dropDraft(FINDINGS, value), setError);
+    setParted(false);
+    onSet(text).then(
+      () => dropDraft(FINDINGS, value),
+      (e) => {
+        setError(e);
+        setParted((e as Refused).conflict === true);
+      },
+    );
   };
   const latest = useRef(save);
   latest.current = save;
@@ -147,19 +161,47 @@ function Findings({ value, onSet }: { value: string; onSet: (text: string) => Pr
   }, [text]);
   useEffect(() => () => latest.current(), []);
   return (
-    <label className="flex flex-1 flex-col gap-1">
-      <span className="font-semibold">Findings</span>
-      <textarea
-        className="min-h-40 flex-1 border border-rule bg-paper/40 p-2 leading-5"
-        value={text}
-        placeholder="What was found, in your words."
-        onChange={(e) => {
-          setText(e.target.value);
-          keepDraft(FINDINGS, value, e.target.value);
-        }}
-        onBlur={save}
-      />
-      {error && <Wrong error={new Error(`Not saved: ${error.message} The text stays here.`)} />}
-    </label>
+    <div className="flex flex-1 flex-col gap-1">
+      <label className="flex flex-1 flex-col gap-1">
+        <span className="font-semibold">Findings</span>
+        <textarea
+          className="min-h-40 flex-1 border border-rule bg-paper/40 p-2 leading-5"
+          value={text}
+          placeholder="What was found, in your words."
+          onChange={(e) => {
+            setText(e.target.value);
+            keepDraft(FINDINGS, value, e.target.value);
+          }}
+          onBlur={() => save()}
+        />
+      </label>
+      {error && !parted && <Wrong error={new Error(`Not saved: ${error.message} The text stays here.`)} />}
+      {parted && (
+        <div role="alert" className="border-l-4 border-lamp px-2 text-[13px] leading-5">
+          <p className="text-lamp">
+            ▲ Somebody else changed the report meanwhile. Your text above is not saved; theirs says:
+          </p>
+          <p className="max-h-40 overflow-auto whitespace-pre-wrap">
+            {value === text ? "the same" : value || "(nothing)"}
+          </p>
+          <p className="flex gap-4">
+            <Button look="link" onClick={() => save(true)}>
+              Overwrite theirs
+            </Button>
+            <Button
+              look="link"
+              onClick={() => {
+                setText(value);
+                dropDraft(FINDINGS, value);
+                setParted(false);
+                setError(undefined);
+              }}
+            >
+              Use theirs
+            </Button>
+          </p>
+        </div>
+      )}
+    </div>
   );
 }

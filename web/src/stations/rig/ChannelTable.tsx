@@ -8,6 +8,7 @@ import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState }
 import type { Cell, Channel, RigBody } from "../../api/client";
 import { useLevels } from "../../api/live";
 import { digits } from "../../ui/format";
+import { copyText } from "../../ui/save";
 import { ColumnHead } from "./ColumnHead";
 import { type Column, template } from "./columns";
 import type { Editing } from "./editing";
@@ -174,7 +175,7 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
         .map((k) => k.text(c))
         .join("\t"),
     );
-    navigator.clipboard?.writeText(block.join("\n")).catch(onError);
+    copyText(block.join("\n")).catch(onError);
   };
 
   const paste = (text: string) => {

@@ -43,12 +43,15 @@ function Row(p: Props) {
       role="row"
       aria-selected={selected}
       className={`absolute right-0 left-0 grid h-[25px] items-center border-b border-rule/70 ${selected ? "bg-shoal/60" : ""} ${c.on ? "" : "text-soft"}`}
-      style={{ gridTemplateColumns: p.grid, transform: `translateY(${p.top}px)` }}
+      // What is being typed, and why it is refused, lies over the rows below.
+      style={{ gridTemplateColumns: p.grid, transform: `translateY(${p.top}px)`, ...(p.edit ? { zIndex: 5 } : {}) }}
     >
-      <span role="img" className={`text-center ${mark.colour}`} title={mark.says} aria-label={mark.says}>
+      <span role="gridcell" className={`text-center ${mark.colour}`} title={mark.says} aria-label={mark.says || "off"}>
         {mark.shape}
       </span>
-      <span className="num px-1">{c.label}</span>
+      <span role="rowheader" className="num px-1">
+        {c.label}
+      </span>
       {shown.map((col, k) => {
         const editing = p.edit?.spot.column === k ? p.edit : undefined;
         const inside = k >= p.left && k <= p.right;
@@ -84,8 +87,10 @@ function Row(p: Props) {
           </span>
         );
       })}
-      <LevelBar input={c.input} label={c.label} on={c.on} />
-      <span className="num px-2 text-right" data-rms={c.input} />
+      <span role="gridcell">
+        <LevelBar input={c.input} label={c.label} on={c.on} />
+      </span>
+      <span role="gridcell" className="num px-2 text-right" data-rms={c.input} />
     </div>
   );
 }
@@ -98,7 +103,7 @@ export const TableRow = memo(Row, (a, b) => {
 });
 
 function LevelBar({ input, label, on }: { input: number; label: string; on: boolean }) {
-  if (!on) return <span />;
+  if (!on) return null;
   return (
     <span
       role="meter"

@@ -59,7 +59,7 @@ export function Sensors({ body }: { body: RigBody }) {
             <table className="w-full font-narrow text-[13px]">
               <thead className="sticky top-0 bg-sheet text-left text-soft">
                 <tr className="border-b border-ink">
-                  <th className="w-6" />
+                  <td className="w-6" />
                   {["Sensor", "Maker", "Quantity"].map((h) => (
                     <th key={h} className="px-2 py-1 font-normal">
                       {h}
