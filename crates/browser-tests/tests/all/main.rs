@@ -2,6 +2,8 @@
 //!
 //! One program for all of them: linking and compiling many takes longer than the tests do.
 
+mod access;
+mod acts;
 mod api;
 mod deck;
 mod faults;
@@ -15,6 +17,7 @@ mod owner;
 mod palette;
 mod plan_api;
 mod planning;
+mod plots;
 mod rig_api;
 mod rig_views;
 mod rounds;

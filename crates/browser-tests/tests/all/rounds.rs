@@ -61,6 +61,22 @@ async fn three_rounds_fill_a_table_that_opens_in_a_spreadsheet() -> Result<()> {
     }
     let svg = String::from_utf8(r.bytes("/api/campaigns/1/rounds/1/picture.svg").await?)?;
     assert!(svg.contains("gearbox top, vert, up to"), "{}", &svg[..120]);
+    // Started again, there is a new table, and the old one is still to be had.
+    b.press("Start the rounds").await?;
+    b.text_until("main", |t| t.contains("going, ")).await?;
+    b.choose("Which rounds", "started").await?;
+    let old = table["id"].clone();
+    let both = r.get("/api/campaigns/1/rounds").await?;
+    assert_eq!(both["all"].as_array().map(Vec::len), Some(2), "{}", both["all"]);
+    let kept = r.get(&format!("/api/campaigns/1/rounds?schedule={old}")).await?;
+    assert_eq!((&kept["id"], &kept["rounds"]), (&old, &table["rounds"]));
+    assert_eq!(sheet::read(&r.bytes(&format!("/api/campaigns/1/rounds.xlsx?schedule={old}")).await?)?, rows);
+    b.press_found("button[aria-label='Which rounds']").await?;
+    b.press_path("//*[@role='option'][contains(., 'done')]").await?;
+    b.text_until("main", |t| t.contains("done, 3 of 3 rounds")).await?;
+    assert_eq!(r.call("GET", "/api/campaigns/1/rounds?schedule=999", None).await?.0, 404);
+    assert_eq!(r.call("DELETE", "/api/campaigns/1/rounds", None).await?.0, 204);
+    r.idle().await?;
     // The plan is the campaign's own again.
     let plan = r.get("/api/campaigns/1/plan").await?;
     assert_eq!(plan["plan"]["length"]["duration_s"], 60.0);
