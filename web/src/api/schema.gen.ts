@@ -6174,7 +6174,7 @@ export interface components {
             delay_s?: number;
             /**
              * Format: double
-             * @description Share of a value it must fall below before it is good again, 0 to 0.9.
+             * @description Share of a value it must fall below before it is back to normal, 0 to 0.9.
              */
             hysteresis?: number;
             /**

@@ -1,7 +1,7 @@
 /** The frame around the five stations of a campaign: course line, watch bar, log strip, keys. */
 
 import { useQueryClient } from "@tanstack/react-query";
-import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
+import { type ReactNode, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { showing } from "../api/client";
 import { useConnected, useRefusedWish, useStatusOf } from "../api/live";
@@ -16,6 +16,7 @@ import { Finder } from "./Finder";
 import { KeyList } from "./KeyList";
 import { useKeys } from "./keys";
 import { LogStrip } from "./LogStrip";
+import { later } from "./later";
 import { useCampaign, useMeasured } from "./useCampaign";
 import { WatchBar } from "./WatchBar";
 
@@ -27,21 +28,11 @@ const load = {
   study: () => import("../stations/study/StudyStation"),
   report: () => import("../stations/report/ReportStation"),
 };
-/** A server that is away for a moment does not spoil a station for good. */
-const patient = async <T,>(part: () => Promise<T>): Promise<T> => {
-  for (;;) {
-    try {
-      return await part();
-    } catch {
-      await new Promise((later) => window.setTimeout(later, 1000));
-    }
-  }
-};
-const RigStation = lazy(() => patient(load.rig).then((m) => ({ default: m.RigStation })));
-const PlanStation = lazy(() => patient(load.plan).then((m) => ({ default: m.PlanStation })));
-const RunStation = lazy(() => patient(load.run).then((m) => ({ default: m.RunStation })));
-const StudyStation = lazy(() => patient(load.study).then((m) => ({ default: m.StudyStation })));
-const ReportStation = lazy(() => patient(load.report).then((m) => ({ default: m.ReportStation })));
+const RigStation = later(load.rig, "RigStation");
+const PlanStation = later(load.plan, "PlanStation");
+const RunStation = later(load.run, "RunStation");
+const StudyStation = later(load.study, "StudyStation");
+const ReportStation = later(load.report, "ReportStation");
 window.setTimeout(() => Object.values(load).map((f) => f().catch(() => undefined)), 3000);
 
 const guarded = (name: string, station: ReactNode) => (

@@ -1,16 +1,19 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
+import { Suspense } from "react";
 import { Navigate, NavLink, useParams } from "react-router";
 import { useRun, useRuns } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo, useTo, within } from "../../shell/address";
+import { later } from "../../shell/later";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
 import { BenchView } from "./BenchView";
-import { ComputedView } from "./computed/ComputedView";
-import { EventsView } from "./EventsView";
-import { MachineView } from "./machine/MachineView";
-import { ResultsView } from "./results/ResultsView";
+
+const EventsView = later(() => import("./EventsView"), "EventsView");
+const ResultsView = later(() => import("./results/ResultsView"), "ResultsView");
+const ComputedView = later(() => import("./computed/ComputedView"), "ComputedView");
+const MachineView = later(() => import("./machine/MachineView"), "MachineView");
 
 const views = [
   { path: "", says: "Bench" },
@@ -75,17 +78,19 @@ export function StudyStation() {
         <RunFile run={run.data.id} format="wav" label="WAV" />
         <RunFile run={run.data.id} format="csv" label="CSV" />
       </nav>
-      {view === "events" ? (
-        <EventsView key={run.data.id} run={run.data} />
-      ) : view === "results" ? (
-        <ResultsView campaign={id} />
-      ) : view === "computed" ? (
-        <ComputedView run={run.data} campaign={id} />
-      ) : view === "machine" ? (
-        <MachineView run={run.data} campaign={id} />
-      ) : (
-        <BenchView key={run.data.id} run={run.data} campaign={id} />
-      )}
+      <Suspense fallback={<Empty says="Opening …" />}>
+        {view === "events" ? (
+          <EventsView key={run.data.id} run={run.data} />
+        ) : view === "results" ? (
+          <ResultsView campaign={id} />
+        ) : view === "computed" ? (
+          <ComputedView run={run.data} campaign={id} />
+        ) : view === "machine" ? (
+          <MachineView run={run.data} campaign={id} />
+        ) : (
+          <BenchView key={run.data.id} run={run.data} campaign={id} />
+        )}
+      </Suspense>
     </div>
   );
 }
