@@ -6,6 +6,7 @@ use crate::demo::{deck_rig, thruster_rig, wait};
 use crate::serve::{open_store, room};
 use clap::Args;
 use echo_capture::{Capture, CaptureState, LinkState, Options, Progress, Setup};
+use echo_job::entry::Asked;
 use echo_job::plan::{Length, Plan};
 use echo_job::rig::Rig;
 use echo_store::Store;
@@ -21,16 +22,21 @@ pub struct Soak {
     /// Front ends, host:port with commas.
     #[arg(long)]
     front_end: String,
-    /// Samples a second, Hz.
-    #[arg(long, default_value_t = 51_200.0)]
+    /// Samples a second, such as 51.2 kHz.
+    #[arg(long, default_value = "51200 Hz", value_parser = |text: &str| typed("the rate", "Hz", text))]
     rate_hz: f64,
-    /// Length, s.
-    #[arg(long, default_value_t = 300.0)]
+    /// Length, such as 5 min.
+    #[arg(long, default_value = "300 s", value_parser = |text: &str| typed("the length", "s", text))]
     seconds: f64,
     /// Try every rate the front ends offer, from the lowest up, until blocks are lost; the runs are
-    /// let go.
+    /// deleted.
     #[arg(long)]
     find: bool,
+}
+
+/// A quantity as the page takes it too: with its unit or without.
+fn typed(what: &str, unit: &str, text: &str) -> Result<f64, String> {
+    Asked::positive(what, unit).number(text).map_err(|e| e.says)
 }
 
 /// How long the end of a recording may take to be written before the soak ends without it.
