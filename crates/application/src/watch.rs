@@ -144,6 +144,6 @@ fn told(w: &Watched, zone: Zone, value: f64, unit: &str) -> String {
     match zone {
         Zone::Limit => format!("{value} {unit}, over the limit of {}", level(w.limit)),
         Zone::Caution => format!("{value} {unit}, over the caution of {}", level(w.caution)),
-        Zone::Good => format!("{value} {unit}, good again"),
+        Zone::Good => format!("{value} {unit}, back to normal"),
     }
 }

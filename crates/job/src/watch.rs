@@ -18,7 +18,7 @@ pub struct Watched {
     /// From here on it is over its limit; none without.
     #[serde(default)]
     pub limit: Option<f64>,
-    /// Share of a value it must fall below before it is good again, 0 to 0.9.
+    /// Share of a value it must fall below before it is back to normal, 0 to 0.9.
     #[serde(default = "twentieth")]
     pub hysteresis: f64,
     /// How long it must last before it counts, s.

@@ -6,19 +6,22 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How long values are kept that no page asks for.
-const KEPT: Duration = Duration::from_secs(60);
+const PATIENCE: Duration = Duration::from_secs(60);
 /// Most wishes that are held.
 const MOST: usize = 256;
 
+/// When values were asked for last, and they.
+type Kept = (Instant, Vec<f64>);
+
 /// Largest values by their wish.
 #[derive(Clone, Default)]
-pub(crate) struct Held(Arc<Mutex<HashMap<PaneShown, (Instant, Vec<f64>)>>>);
+pub(crate) struct Held(Arc<Mutex<HashMap<PaneShown, Kept>>>);
 
 impl Held {
     /// The largest values so far of a wish, these taken in; another number of values begins anew.
     pub(super) fn largest(&self, wish: &PaneShown, now: &[f64]) -> Vec<f64> {
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        all.retain(|_, (asked, _)| asked.elapsed() < KEPT);
+        all.retain(|_, (asked, _)| asked.elapsed() < PATIENCE);
         if all.len() >= MOST && !all.contains_key(wish) {
             return now.to_vec();
         }

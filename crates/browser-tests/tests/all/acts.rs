@@ -85,7 +85,10 @@ async fn takes_that_may_overlap_are_told_in_large_print_and_by_the_try() -> Resu
     b.word("Hold-off", "1.2 s").await?;
     b.gone(fantoccini::Locator::Css(told)).await?;
     b.press("Try").await?;
-    b.text_until("section[aria-label='Start when']", |t| t.contains("held off") && !t.contains("overlap the one before")).await?;
+    b.text_until("section[aria-label='Start when']", |t| {
+        t.contains("held off") && !t.contains("overlap the one before")
+    })
+    .await?;
     b.page.clone().close().await?;
     Ok(())
 }

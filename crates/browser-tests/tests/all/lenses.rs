@@ -185,12 +185,12 @@ async fn a_map_runs_along_speed_or_time_and_the_crosshair_is_shared() -> Result<
     b.choose("Add a lens", "Spectrogram").await?;
     let gram = "section[aria-label=Spectrogram]";
     b.find(&format!("{gram} canvas[aria-label^='Spectrogram of']")).await?;
-    b.text_until(gram, |t| t.contains("time, s up")).await?;
+    b.text_until(gram, |t| t.contains("darkest") && t.contains("time, s")).await?;
     // Along speed it takes the tachometer by itself; along time again it lets go of it.
     b.choose_in(gram, "Along", "speed").await?;
     b.text_until(gram, |t| t.contains("The speed hardly changes") && t.contains("shaft mark")).await?;
     b.press("Take it along time").await?;
-    b.text_until(gram, |t| t.contains("time, s up") && !t.contains("shaft mark")).await?;
+    b.text_until(gram, |t| t.contains("darkest") && t.contains("time, s") && !t.contains("shaft mark")).await?;
     b.choose("Add a lens", "Order cuts").await?;
     let cuts = "section[aria-label='Order cuts']";
     b.choose_in(cuts, "Along", "time").await?;

@@ -28,11 +28,13 @@ async fn a_trigger_is_put_together_word_by_word() -> Result<()> {
     b.text_until("main", |t| plain(t).contains("it waits until output flange, vert crosses 12.5 m/s²")).await?;
     b.text_until("main", |t| plain(t).contains("It makes 4 takes and ends; the next trigger counts 2 s after one"))
         .await?;
-    // The picture follows: what is kept from before, two takes.
-    b.text_until("section[aria-label='steady, at sea'] svg", |t| {
-        t.contains("take 2") && plain(t).contains("keeps the last 0.25s")
-    })
-    .await?;
+    // The picture follows: two takes, which overlap until they are held apart; what is kept from before.
+    let picture = "section[aria-label='steady, at sea']";
+    b.text_until(picture, |t| t.contains("take 2") && plain(t).contains("A hold-off of 60.25 s keeps them apart"))
+        .await?;
+    b.word("Hold-off", "61 s").await?;
+    b.text_until(picture, |t| t.contains("take 2") && plain(t).contains("keeps the last 0.25s")).await?;
+    b.word("Hold-off", "2 s").await?;
     // A second condition, both together.
     b.choose("Add a condition", "the speed is in a window").await?;
     b.choose("How they work together", "all").await?;

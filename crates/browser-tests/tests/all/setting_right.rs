@@ -193,7 +193,7 @@ async fn formulas_make_channels_of_every_run() -> Result<()> {
     let twist = json!({ "name": "twist", "is": "motor_drive_end_vert - motor_drive_end_athw" });
     let level = json!({ "name": "twist level", "is": "rms(twist, 0.2 s)" });
     let (status, body) = save(json!([twist, level])).await?;
-    assert_eq!(status, 204, "{body}");
+    assert_eq!(status, 200, "{body}");
     let detail = r.get(RUN).await?;
     let count = detail["channels"].as_array().map_or(0, Vec::len);
     assert_eq!(detail["math"][1]["channel"], count + 2);

@@ -16,6 +16,8 @@ fn every_usual_form_is_read_in_the_unit_that_is_asked_for() {
         ("200ms", "s", 0.2),
         ("2 kHz", "Hz", 2000.0),
         ("2 KHZ", "Hz", 2000.0),
+        ("5 MHz", "mHz", 5e9),
+        ("5 mHz", "MHz", 5e-9),
         ("18 000", "Hz", 18_000.0),
         ("18\u{202f}000\u{202f}Hz", "kHz", 18.0),
         ("18,000.5", "", 18_000.5),

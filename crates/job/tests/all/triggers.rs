@@ -244,6 +244,34 @@ fn plans_add_up_and_say_what_they_do() {
 }
 
 #[test]
+fn takes_that_may_overlap_are_told_with_what_keeps_them_apart() {
+    let plan = |hold_off_s: f64, takes: Option<u32>, length: Length| Plan {
+        length,
+        start: Trigger { pre_s: 0.5, takes, hold_off_s, ..of(level(1, 2.5, Edge::Rising)) },
+        named_hz: Some(300.0),
+        ..Plan::default()
+    };
+    let overlap = |p: &Plan| p.sums(&rig(), 0.4, None).overlap;
+    let two = Length::After { duration_s: 2.0 };
+    let told = overlap(&plan(0.5, None, two)).unwrap();
+    assert!(
+        told.contains("one is 2.5 s long")
+            && told.contains("counts 0.5 s after")
+            && told.contains("A hold-off of 2.5 s"),
+        "{told}"
+    );
+    assert_eq!(
+        overlap(&plan(2.5, None, two)),
+        None,
+        "held off for as long as a take, what is kept from before included"
+    );
+    assert_eq!(overlap(&plan(0.5, Some(1), two)), None, "one take meets no other");
+    assert_eq!(overlap(&plan(0.5, None, Length::WhenStopped)), None, "one that ends by hand is alone");
+    assert_eq!(overlap(&Plan { length: two, ..Plan::default() }), None, "by hand");
+    assert_eq!(plan(2.5, None, two).sums(&rig(), 0.4, None).recorders[0].named_clean, Some(true));
+}
+
+#[test]
 fn recorders_and_rounds_that_cannot_be_are_refused() {
     let named = |name: &str| RecorderPlan { name: name.into(), ..RecorderPlan::whole() };
     let with = |recorders| Plan { recorders, ..Plan::default() };

@@ -118,7 +118,7 @@ async fn alarms_are_seen_once_and_values_make_a_trend() {
     let (store, id) = campaign("watch").await;
     let name = "axis 1: rms";
     let over = store.write_alarm(id, name, AlarmZone::Limit, 7.4, "7.4 mm/s, over the limit of 7.1").await.unwrap();
-    let good = store.write_alarm(id, name, AlarmZone::Good, 3.0, "3 mm/s, good again").await.unwrap();
+    let good = store.write_alarm(id, name, AlarmZone::Good, 3.0, "3 mm/s, back to normal").await.unwrap();
     let alarms = store.alarms(id, 10).await.unwrap();
     assert_eq!(alarms.iter().map(|a| a.id).collect::<Vec<_>>(), [good, over], "newest first");
     assert_eq!(store.alarms(id, 1).await.unwrap().len(), 1);
