@@ -137,12 +137,7 @@ function Head({ title, onDrop }: { title: string; onDrop: () => void }) {
   return (
     <h3 className="flex font-semibold text-mark">
       {title}
-      <button
-        type="button"
-        aria-label={`Remove ${title.toLowerCase()}`}
-        className="ml-auto text-soft"
-        onClick={onDrop}
-      >
+      <button type="button" aria-label={`Remove ${title.toLowerCase()}`} className="ml-auto text-soft" onClick={onDrop}>
         ×
       </button>
     </h3>
