@@ -105,7 +105,9 @@ export function Shell() {
       <CourseLine />
       <WatchBar onOrder={order} onError={setError} />
       <main className="relative flex min-h-0 min-w-0 flex-col p-3">
-        <h1 className="sr-only">{stations.find((s) => s.path === `/${station}`)?.name ?? "Fleet Echo"}</h1>
+        {station !== "report" && (
+          <h1 className="sr-only">{stations.find((s) => s.path === `/${station}`)?.name ?? "Fleet Echo"}</h1>
+        )}
         {(error || wish || !connected) && (
           <div
             role="alert"

@@ -145,10 +145,10 @@ async fn the_live_view_follows_its_words() -> Result<()> {
     b.press_found("button[aria-pressed]:not([data-bar])").await?;
     b.text_until("button[aria-pressed=true]:not([data-bar])", |t| t == "Resume").await?;
     assert_eq!(r.order("record").await?.0, 204);
-    b.text_until("[aria-live]", |t| t.to_lowercase().contains("recording")).await?;
+    b.text_until("[data-now]", |t| t.to_lowercase().contains("recording")).await?;
     assert_eq!(r.order("stop").await?.0, 204);
     r.idle().await?;
-    b.text_until("[aria-live]", |t| t.contains("Run 2 ended") && t.contains("No block was lost")).await?;
+    b.text_until("[data-now]", |t| t.contains("Run 2 ended") && t.contains("No block was lost")).await?;
     let runs = r.get("/api/campaigns/1/runs").await?;
     assert_eq!(runs.as_array().map(Vec::len), Some(2), "one take more");
     b.page.clone().close().await?;

@@ -36,13 +36,13 @@ async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
         .await?;
     b.page.goto(&format!("{}/run", r.url)).await?;
     b.press("Arm").await?;
-    b.text_until("[aria-live]", |t| t.contains("Armed") && t.contains("of 10 takes, waits until frame 14")).await?;
+    b.text_until("[data-now]", |t| t.contains("Armed") && t.contains("of 10 takes, waits until frame 14")).await?;
     // A word at this moment goes into the run.
     b.type_over("form input", "gangway down").await?;
     b.press("Set").await?;
-    b.text_until("[aria-live]", |t| t.contains("is marked")).await?;
+    b.text_until("[data-now]", |t| t.contains("is marked")).await?;
     r.at_front_end(0, json!({ "do": "bump", "times": 10 })).await?;
-    b.text_until("[aria-live]", |t| t.contains("all planned takes are made") && t.contains("No block was lost"))
+    b.text_until("[data-now]", |t| t.contains("all planned takes are made") && t.contains("No block was lost"))
         .await?;
     let runs = r.get("/api/campaigns/3/runs").await?;
     let run = &runs.as_array().context("runs")?[0];
@@ -125,7 +125,7 @@ async fn a_coast_down_with_a_threshold_found_by_itself() -> Result<()> {
     r.until("it is recorded", |s| s["capture"]["state"] == "recording").await?;
     r.at_front_end(0, json!({ "do": "bring_to", "rpm": 1500.0, "rpm_per_s": 200.0 })).await?;
     b.text_until("section[aria-label=Speed]", |t| t.contains("falling")).await?;
-    b.text_until("[aria-live]", |t| t.contains("the planned length was reached")).await?;
+    b.text_until("[data-now]", |t| t.contains("the planned length was reached")).await?;
     b.text_until("section[aria-label=Speed]", |t| plain(t).contains("1500") && t.contains("steady")).await?;
     let run = r.newest_run().await?;
     let recipe = json!({ "lens": "speed", "tacho": { "channel": 21, "threshold": tacho["threshold"],
@@ -161,7 +161,7 @@ async fn two_recorders_at_different_rates_measure_the_same() -> Result<()> {
     .await?;
     b.page.goto(&format!("{}/run", r.url)).await?;
     b.press("Record").await?;
-    b.text_until("[aria-live]", |t| t.contains("the planned length was reached")).await?;
+    b.text_until("[data-now]", |t| t.contains("the planned length was reached")).await?;
     let runs = r.get("/api/campaigns/1/runs").await?;
     let [.., fast, slow] = runs.as_array().context("runs")?.as_slice() else { anyhow::bail!("two runs") };
     assert_eq!((&fast["recorder"], &slow["recorder"], &slow["together"]), (&json!("A"), &json!("B"), &fast["id"]));
@@ -186,14 +186,14 @@ async fn a_link_pulled_during_a_recording_is_told_and_what_came_is_kept() -> Res
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/run", r.url)).await?;
     b.press("Record").await?;
-    b.text_until("[aria-live]", |t| t.contains("Recording") && !t.contains("00:00:00") && !t.contains("00:00:01"))
+    b.text_until("[data-now]", |t| t.contains("Recording") && !t.contains("00:00:00") && !t.contains("00:00:01"))
         .await?;
     // A second page that presses record as well is told that one is going.
     let (status, body) = r.order("record").await?;
     assert!(status == 409 && body["says"].as_str().is_some_and(|s| s.contains("recorded already")), "{body}");
     r.lantern.kill();
-    b.text_until("[aria-live]", |t| t.contains("the link to the front end broke") && t.contains("is kept")).await?;
-    b.text_until("[aria-live]", |t| t.contains("No front end is connected")).await?;
+    b.text_until("[data-now]", |t| t.contains("the link to the front end broke") && t.contains("is kept")).await?;
+    b.text_until("[data-now]", |t| t.contains("No front end is connected")).await?;
     r.plug_again()?;
     b.text_until("header", |t| t.contains("clock locked")).await?;
     let run = r.newest_run().await?;

@@ -27,7 +27,7 @@ export function NowPane() {
         ? "The database is away. Recording cannot start, nothing would be kept."
         : "";
   return (
-    <div className="flex min-h-0 flex-1 flex-col gap-2 overflow-auto px-3 pb-3">
+    <div data-now className="flex min-h-0 flex-1 flex-col gap-2 overflow-auto px-3 pb-3">
       <p role="status" className={`text-[28px] leading-9 font-semibold ${look.colour}`}>
         {look.shape} {look.word}
       </p>

@@ -11,7 +11,7 @@ import { Split } from "../../../ui/Split";
 import { offerUndo } from "../../../ui/undo";
 import { ChosenWord, TypedWord } from "../../../ui/Word";
 import { askResult } from "../lens/useResult";
-import { corrected } from "../rows";
+import { corrected, recipeOf } from "../rows";
 
 type Formula = { name: string; is: string };
 
@@ -167,7 +167,8 @@ function Preview({ run }: { run: RunDetail }) {
   const there = run.math.filter((m) => m.channel != null);
   const [chosen, setChosen] = useState<string>();
   const m = there.find((x) => x.name === chosen) ?? there.at(-1);
-  const recipe = m && { lens: "waveform", channels: [m.channel], reduce: "minmax", points: POINTS };
+  const wave = { lens: "waveform", reduce: "minmax", points: POINTS };
+  const recipe = m?.channel ? recipeOf(run, wave, [m.channel], [0, run.duration_s]) : undefined;
   const result = useQuery({
     queryKey: ["computed-picture", run.id, m, corrected(run)],
     enabled: m !== undefined,
