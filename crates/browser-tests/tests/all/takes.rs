@@ -42,8 +42,7 @@ async fn ten_bumps_are_caught_each_with_its_peak() -> Result<()> {
     b.press("Set").await?;
     b.text_until("[data-now]", |t| t.contains("is marked")).await?;
     r.at_front_end(0, json!({ "do": "bump", "times": 10 })).await?;
-    b.text_until("[data-now]", |t| t.contains("all planned takes are made") && t.contains("No block was lost"))
-        .await?;
+    b.text_until("[data-now]", |t| t.contains("all planned takes are made") && t.contains("No block was lost")).await?;
     let runs = r.get("/api/campaigns/3/runs").await?;
     let run = &runs.as_array().context("runs")?[0];
     let detail = r.get(&format!("/api/runs/{}", run["id"])).await?;
