@@ -1,8 +1,8 @@
 /** The table of a sheet to the clipboard or as CSV, as it stands there. */
 import { useState } from "react";
 import { Button } from "./Button";
-import { copyText, saveBlob } from "./save";
-import { cellText, csvOf, tsvOf } from "./tables";
+import { copyText, saveCsv } from "./save";
+import { cellText, tsvOf } from "./tables";
 
 /** Texts of a table on the page, line by line; what has no words, such as buttons, is left out. */
 function linesOf(table: HTMLTableElement): string[][] {
@@ -55,7 +55,7 @@ export function TableMenu({ name }: { name: string }) {
         aria-label={`Save the table ${name} as CSV`}
         onClick={(e) =>
           act(e.currentTarget, (lines) => {
-            saveBlob(new Blob(["\ufeff", csvOf(lines)], { type: "text/csv;charset=utf-8" }), `${name}.csv`);
+            saveCsv(lines, name);
             return "saved";
           })
         }

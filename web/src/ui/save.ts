@@ -1,4 +1,5 @@
 /** Files to disk and texts to the clipboard. */
+import { csvOf } from "./tables";
 
 export function saveBlob(blob: Blob, name: string) {
   const link = document.createElement("a");
@@ -8,6 +9,10 @@ export function saveBlob(blob: Blob, name: string) {
   // The browser reads it after the click.
   window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
+
+/** Saves a table with the mark by which spreadsheets know its letters. */
+export const saveCsv = (lines: string[][], name: string) =>
+  saveBlob(new Blob(["\ufeff", csvOf(lines)], { type: "text/csv;charset=utf-8" }), `${name}.csv`);
 
 /** Puts a text on the clipboard; over plain http by way of a selection, as browsers allow no other there. */
 export async function copyText(text: string) {

@@ -42,7 +42,8 @@ export async function copyValues(plot: PlotFile) {
   return `${text.split("\n").length - 1} rows are on the clipboard.`;
 }
 
-const numbers = (v: ArrayLike<number>) => Array.from(v, (x) => (Number.isFinite(x) ? x : null));
+/** Numbers as they travel: what is none is null. */
+export const numbers = (v: ArrayLike<number>) => Array.from(v, (x) => (Number.isFinite(x) ? x : null));
 
 export const fileCurves = (curves: Curve[]): NonNullable<Pane["curves"]> =>
   curves.map((c) => ({

@@ -14,21 +14,14 @@ export function OrbitPane(p: PaneProps) {
   useCanvas(canvas);
   const [x, y] = p.shown;
   const show = x && y && { show: "orbit" as const, x: x.input, y: y.input, seconds: p.pane.seconds ?? 0.1 };
-  const last = useRef<PlotFile>(undefined);
+  const last = useRef<{ xs: Float32Array; ys: Float32Array; unit: string }>(undefined);
   usePicture(p.frozen ? undefined : show, ({ points, marks, unit, values }) => {
     const to = canvas.current && pen(canvas.current);
     if (!to) return;
     const { ctx, w, h } = to;
     const xs = values.subarray(0, points);
     const ys = values.subarray(points, 2 * points);
-    last.current = {
-      title: "Orbit",
-      size: [700, 700],
-      round: true,
-      x: { label: `${x?.name}, ${unit}`, values: [] },
-      panes: [{ label: `${y?.name}, ${unit}`, curves: [{ name: "orbit", x: [...xs], values: [...ys] }] }],
-      notes: [],
-    };
+    last.current = { xs, ys, unit };
     const mean = (v: Float32Array) => v.reduce((s, a) => s + a, 0) / Math.max(v.length, 1);
     const [mx, my] = [mean(xs), mean(ys)];
     let most = 1e-12;
@@ -57,10 +50,22 @@ export function OrbitPane(p: PaneProps) {
       ctx.fill();
     }
   });
+  const file = (): PlotFile | Promise<PlotFile> => {
+    if (!last.current) return Promise.reject(new Error("Nothing is shown yet."));
+    const { xs, ys, unit } = last.current;
+    return {
+      title: "Orbit",
+      size: [700, 700],
+      round: true,
+      x: { label: `${x?.name}, ${unit}`, values: [] },
+      panes: [{ label: `${y?.name}, ${unit}`, curves: [{ name: "orbit", x: [...xs], values: [...ys] }] }],
+      notes: [],
+    };
+  };
   return (
     <div className="relative min-h-0 flex-1">
       <canvas ref={canvas} role="img" aria-label="Orbit" className="absolute inset-0 h-full w-full" />
-      <SaveMenu label="Orbit" file={() => last.current ?? Promise.reject(new Error("Nothing is shown yet."))} />
+      <SaveMenu label="Orbit" file={file} />
     </div>
   );
 }

@@ -51,7 +51,8 @@ export function LensResult(p: Shared) {
   const axisName = axesOf[kind.lens];
   const zoom = axisName ? p.shown[axisName] : undefined;
   const most = MAPS.includes(kind.lens) ? MOST_OF_MAP : MOST;
-  const query = { most, ...(zoom ? { low: zoom[0], high: zoom[1] } : {}) };
+  const shown = zoom ? { low: zoom[0], high: zoom[1] } : {};
+  const query = { most, ...shown };
   const result = useResult(run, { recipe, query }, !short && channels.length > 0);
   const wished = p.laid.map(({ run: other, shift_s }) => {
     const [a, b] = [Math.max(bracket[0] + shift_s, 0), Math.min(bracket[1] + shift_s, other.duration_s)];
@@ -88,13 +89,11 @@ export function LensResult(p: Shared) {
   const now = useMemo(() => own && overlaid(own, `run ${run.number}`, over), [own, ages, run.number]);
   // Every point of what is shown, for files: a picture needs fewer.
   const whole = async () => {
-    const { most: _, ...rest } = query;
-    const every = await askResult(run.id, { recipe, query: rest });
+    const every = await askResult(run.id, { recipe, query: shown });
     const laid = wished.filter((w) => w.there);
     const behind = await Promise.all(
       laid.map(async ({ other, shift_s, wish }) => {
-        const { most: _, ...rest } = wish.query;
-        const result = await askResult(other.id, { ...wish, query: rest });
+        const result = await askResult(other.id, { ...wish, query: { ...shown, numbered_as: run.id } });
         return { says: `run ${other.number}`, result, shift_s };
       }),
     );

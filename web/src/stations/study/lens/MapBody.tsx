@@ -5,7 +5,7 @@ import { pen, useCanvas } from "../../../ui/canvas";
 import { digits, short } from "../../../ui/format";
 import { AxisMenu } from "../../../ui/plot/AxisMenu";
 import { crosshair } from "../../../ui/plot/crosshair";
-import type { PlotFile } from "../../../ui/plot/file";
+import { numbers, type PlotFile } from "../../../ui/plot/file";
 import type { Range } from "../../../ui/plot/Plot";
 import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { shade } from "../../../ui/shade";
@@ -50,7 +50,6 @@ export function MapBody({ label, result, trace, look, onLook, whole, chooser, ra
   const across = useRef<HTMLSpanElement>(null);
   const along = useRef<HTMLSpanElement>(null);
   const [rows, columns] = result.axes;
-  const unit = axisLabel;
   const shown = (): Range => {
     const all = columns?.values ?? [];
     return range ?? [all[0] ?? 0, all.at(-1) ?? 1];
@@ -99,12 +98,12 @@ export function MapBody({ label, result, trace, look, onLook, whole, chooser, ra
     for (const t of ticks(bottom, top, 5)) ctx.fillText(short(t, 5), LEFT - 6, TOP + ((top - t) / (top - bottom)) * ph);
     ctx.textAlign = "center";
     // The name of the axis stands at its end.
-    const free = w - RIGHT - 7 * unit(columns).length - 12;
+    const free = w - RIGHT - 7 * axisLabel(columns).length - 12;
     for (const t of ticks(lo, hi, 7)) {
       const x = LEFT + ((t - lo) / (hi - lo)) * pw;
-      if (x < free || unit(columns) === "") ctx.fillText(short(t, 5), x, h - FOOT / 2);
+      if (x < free || axisLabel(columns) === "") ctx.fillText(short(t, 5), x, h - FOOT / 2);
     }
-    bar(ctx, { x: w - BAR.from, top: TOP, high: ph, most, log, map: look.map, unit: trace.unit });
+    bar(ctx, { x: w - BAR.from, top: TOP, high: ph, most, log, map: look.map });
   };
   const redraw = useRef(() => draw.current());
   useCanvas(canvas, redraw.current);
@@ -155,7 +154,7 @@ export function MapBody({ label, result, trace, look, onLook, whole, chooser, ra
           label: axisLabel(all.axes[0]),
           map: {
             rows: all.axes[0]?.values ?? [],
-            values: own.values.map((v) => (Number.isFinite(v) ? v : null)),
+            values: numbers(own.values),
             label: [own.quantity, own.unit].filter(Boolean).join(", "),
             decades: look.scale === "linear" ? null : DECADES,
             shades: look.map ?? "tide",
@@ -217,14 +216,14 @@ export function MapBody({ label, result, trace, look, onLook, whole, chooser, ra
           onDoubleClick={onBack}
         />
         <AxisMenu
-          says={unit(columns)}
+          says={axisLabel(columns)}
           which="horizontal"
           log={false}
           limits={range}
           onLimits={(to) => (to ? onZoom(to) : onBack())}
           right={RIGHT}
         />
-        <AxisMenu says={unit(rows)} which="vertical" log={false} limits={undefined}>
+        <AxisMenu says={axisLabel(rows)} which="vertical" log={false} limits={undefined}>
           <p>
             shades <ScaleWords look={look} onSet={onLook} />
           </p>
@@ -254,7 +253,6 @@ type Bar = {
   most: number;
   log: boolean;
   map: MapColours | undefined;
-  unit: string;
 };
 
 /** The shades of a map with the values they stand for. */

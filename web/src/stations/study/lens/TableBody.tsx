@@ -4,8 +4,7 @@ import type { Analysis } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { digits } from "../../../ui/format";
 import type { Range } from "../../../ui/plot/Plot";
-import { copyText, saveBlob } from "../../../ui/save";
-import { csvOf } from "../../../ui/tables";
+import { copyText, saveCsv } from "../../../ui/save";
 
 type Trace = Analysis["traces"][number];
 type Column = { head: string; values: ArrayLike<number> };
@@ -40,10 +39,7 @@ export function TableBody({ result, traces, range }: { result: Analysis; traces:
   if (!axis) return null;
   const head = [[axis.name, axis.unit].filter(Boolean).join(", "), ...columns.map((c) => c.head)];
   const every = () => rows.map((i) => [axis.values[i], ...columns.map((c) => c.values[i])].map((v) => String(v ?? "")));
-  const save = () => {
-    const text = csvOf([head, ...every()]);
-    saveBlob(new Blob(["\ufeff", text], { type: "text/csv;charset=utf-8" }), `${result.recipe.lens}.csv`);
-  };
+  const save = () => saveCsv([head, ...every()], result.recipe.lens);
   const copy = async () => {
     const lines = every().map((l) => l.join("\t"));
     try {
