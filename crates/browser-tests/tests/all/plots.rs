@@ -62,7 +62,9 @@ async fn all(b: &Browser, wanted: &[&str]) -> Result<Vec<(String, Vec<Vec<String
         assert!(w >= 600 && h >= 400, "{label} is {w} × {h}");
         let svg = String::from_utf8(saved(b, &label, "SVG").await?)?;
         assert!(svg.starts_with("<svg") && svg.trim_end().ends_with("</svg>"), "{label}: {}", &svg[..80]);
-        assert!(svg.matches("<text").count() > 4 && !svg.contains("NaN"), "{label} has no labels");
+        let labels: Vec<&str> = svg.split("<text").skip(1).collect();
+        // Labels alone: the packed pixels of a map may hold any three letters.
+        assert!(labels.len() > 4 && labels.iter().all(|l| !l.contains("NaN")), "{label} is labelled {labels:?}");
         let rows = sheet::read(&saved(b, &label, "CSV").await?).with_context(|| label.clone())?;
         assert!(rows.len() > 2 && rows.iter().all(|r| r.len() == rows[0].len()), "{label} has {} rows", rows.len());
         tables.push((label, rows));
