@@ -59,7 +59,7 @@ pub async fn test(app: &App, request: TestRequest) -> Result<Vec<TestBody>> {
         }
         let body = RequestBody::SelfTest { inputs: pairs.iter().map(|p| p.0).collect() };
         let answer = app.capture.ask(usize::from(unit), body).await?;
-        all.extend(answer.tests.unwrap_or_default().into_iter().filter_map(|t| {
+        all.extend(answer.tests().unwrap_or_default().into_iter().filter_map(|t| {
             let input = pairs.iter().find(|p| p.0 == t.number)?.1;
             let (passed, says) = (t.passed, t.says);
             Some(TestBody { input, passed, says, bias_v: t.bias_v, offset_v: t.offset_v, noise_v: t.noise_v })

@@ -96,7 +96,7 @@ pub async fn write(app: &App, input: u16, order: WriteMemory) -> Result<SmartSen
     app.capture.ask(usize::from(offer.unit), body).await?;
     // Not the answer to the order, but what is in the memory now.
     let answer = app.capture.ask(usize::from(offer.unit), RequestBody::Memories).await?;
-    let back = answer.memories.unwrap_or_default().into_iter().find(|m| m.input == offer.connector);
+    let back = answer.memories().unwrap_or_default().into_iter().find(|m| m.input == offer.connector);
     let back = back.and_then(|m| smart::unhex(&m.memory)).unwrap_or_default();
     if back != wanted {
         return Err(Error::fault("the memory reads back differently from what was written; do not trust it"));

@@ -5,8 +5,8 @@ use echo_job::front_end::{FrontEnd, InputOffer};
 use echo_job::plan::Plan;
 use echo_job::rig::{Coupling, Rig};
 use echo_link::{
-    Answer, Block, Frame, FrameCodec, InputSetting, LinkError, Memory, Notice, Request, RequestBody, Settings,
-    UnitState, greet,
+    Answer, AnswerBody, Block, Frame, FrameCodec, InputSetting, LinkError, Memory, Notice, Request, RequestBody,
+    Settings, UnitState, greet,
 };
 use futures::{SinkExt, StreamExt};
 use std::collections::VecDeque;
@@ -74,7 +74,7 @@ impl LinkClient {
         let identity = client
             .ask(RequestBody::Identify)
             .await?
-            .identity
+            .identity()
             .ok_or_else(|| ClientError::Refused("the front end does not say who it is".into()))?;
         credible::identity(&identity).map_err(ClientError::Fault)?;
         let offer = |i: echo_link::InputOffer| InputOffer {
@@ -101,7 +101,7 @@ impl LinkClient {
     }
 
     /// Asks and waits for the answer; what comes first is kept for [`Self::incoming`].
-    pub async fn ask(&mut self, body: RequestBody) -> Result<Answer, ClientError> {
+    pub async fn ask(&mut self, body: RequestBody) -> Result<AnswerBody, ClientError> {
         let id = self.next_id;
         self.next_id += 1;
         self.framed.send(Frame::Request(Request { id, body })).await?;
@@ -110,7 +110,7 @@ impl LinkClient {
                 match self.framed.next().await {
                     None => return Err(ClientError::Closed),
                     Some(frame) => match frame? {
-                        Frame::Answer(a) if a.id == id => return Ok(a),
+                        Frame::Answer(a) if a.id == id => return Ok(a.body),
                         other => {
                             if let Some(i) = unasked(other)? {
                                 self.early.push_back(i);
@@ -121,9 +121,9 @@ impl LinkClient {
             }
         };
         let answer = tokio::time::timeout(PATIENCE, wait).await.map_err(|_| ClientError::Silent)??;
-        match answer.refused {
-            Some(says) => Err(ClientError::Refused(says)),
-            None => Ok(answer),
+        match answer {
+            AnswerBody::Refused(says) => Err(ClientError::Refused(says)),
+            answer => Ok(answer),
         }
     }
 
@@ -160,8 +160,8 @@ fn unasked(frame: Frame) -> Result<Option<Incoming>, ClientError> {
         Frame::Block(b) => Some(Incoming::Block(b)),
         Frame::Notice(Notice::Plugged(Memory { input, memory })) => Some(Incoming::Plug(input, Some(memory))),
         Frame::Notice(Notice::Unplugged { input }) => Some(Incoming::Plug(input, None)),
-        Frame::Answer(Answer { state: Some(state), .. }) => Some(Incoming::State(state)),
-        Frame::Answer(Answer { id, refused: Some(says), .. }) => Some(Incoming::Refused(id, says)),
+        Frame::Answer(Answer { body: AnswerBody::State(state), .. }) => Some(Incoming::State(state)),
+        Frame::Answer(Answer { id, body: AnswerBody::Refused(says) }) => Some(Incoming::Refused(id, says)),
         Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
         _ => None,
     })

@@ -9,7 +9,7 @@ use crate::link_client::{ClientError, Incoming, LinkClient, from_link};
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::columns::filter_text;
 use echo_job::rig::{Cell, Column};
-use echo_link::{Answer, Block, InputSetting, Memory, RequestBody, Settings, UnitState};
+use echo_link::{AnswerBody, Block, InputSetting, Memory, RequestBody, Settings, UnitState};
 use futures::future::{join_all, select_all};
 use std::collections::VecDeque;
 use std::time::{Duration, Instant, SystemTime};
@@ -184,7 +184,7 @@ impl System {
     ///
     /// # Errors
     /// As [`LinkClient::ask`].
-    pub async fn ask(&mut self, unit: usize, body: RequestBody) -> Result<Answer, ClientError> {
+    pub async fn ask(&mut self, unit: usize, body: RequestBody) -> Result<AnswerBody, ClientError> {
         let most = self.units.len();
         let unit = self
             .units
@@ -193,7 +193,7 @@ impl System {
         unit.client.ask(body).await
     }
 
-    async fn ask_all(&mut self, body: impl Fn(&Unit) -> RequestBody) -> Result<Vec<Answer>, ClientError> {
+    async fn ask_all(&mut self, body: impl Fn(&Unit) -> RequestBody) -> Result<Vec<AnswerBody>, ClientError> {
         let asked = self.units.iter_mut().map(|u| {
             let body = body(u);
             u.client.ask(body)
@@ -226,7 +226,7 @@ impl System {
                 (u.begun, u.start, u.next, u.again) = (false, None, None, None);
             }
             for u in self.units.iter_mut().filter(|u| u.sends) {
-                u.start = u.client.ask(RequestBody::Start { at_ns }).await?.stored.map(|s| s.start);
+                u.start = u.client.ask(RequestBody::Start { at_ns }).await?.stored().map(|s| s.start);
             }
         }
         Ok(())
@@ -252,7 +252,7 @@ impl System {
             (u.begun, u.start, u.next) = (true, Some(*start), Some(from));
             u.stream = stream(u, wanted);
             let answer = u.client.ask(RequestBody::Resume { start: *start, from }).await?;
-            come_to = come_to.max(answer.stored.map_or(0, |s| s.next));
+            come_to = come_to.max(answer.stored().map_or(0, |s| s.next));
         }
         Ok(come_to)
     }
@@ -265,7 +265,7 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Settings).await?;
         let mut cells = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            for s in a.settings.into_iter().flat_map(|s| s.inputs).filter(|s| u.offers(s.number)) {
+            for s in a.settings().into_iter().flat_map(|s| s.inputs).filter(|s| u.offers(s.number)) {
                 let input = s.number + u.offset;
                 cells.push(Cell::new(input, Column::Coupling, from_link(s.coupling).name()));
                 cells.push(Cell::new(input, Column::RangeV, format!("{} V", s.range_v)));
@@ -294,7 +294,7 @@ impl System {
         let answers = self.ask_all(|_| RequestBody::Memories).await?;
         let mut all = Vec::new();
         for (u, a) in self.units.iter().zip(answers) {
-            let there = a.memories.unwrap_or_default().into_iter().filter(|m| u.offers(m.input));
+            let there = a.memories().unwrap_or_default().into_iter().filter(|m| u.offers(m.input));
             all.extend(there.map(|m| Memory { input: m.input + u.offset, ..m }));
         }
         Ok(all)

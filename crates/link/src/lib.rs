@@ -11,8 +11,8 @@ mod message;
 pub use block::{Block, BlockHead, FULL_SCALE};
 pub use frame::{FRAME_HEAD, Frame, FrameCodec, LARGEST_PAYLOAD};
 pub use message::{
-    Answer, Coupling, Identity, InputOffer, InputSetting, InputTest, Memory, ModuleState, Notice, OutputState, Request,
-    RequestBody, Settings, Stored, UnitState, Wave,
+    Answer, AnswerBody, Coupling, Identity, InputOffer, InputSetting, InputTest, Memory, ModuleState, Notice,
+    OutputState, Request, RequestBody, Settings, Stored, UnitState, Wave,
 };
 
 /// First bytes of each side: name and version of the link.

@@ -80,31 +80,130 @@ pub enum RequestBody {
 }
 
 /// The answer to a request.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "Wire", into = "Wire")]
 pub struct Answer {
     /// Number of the request.
     pub id: u64,
+    /// What it says.
+    pub body: AnswerBody,
+}
+
+/// What an answer says: one thing, under the name of its kind.
+#[derive(Debug, Clone, PartialEq)]
+pub enum AnswerBody {
+    /// It is done, and there is nothing to say.
+    Done,
     /// Why it was refused, in a sentence; nothing was changed then.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub refused: Option<String>,
+    Refused(String),
     /// Answer to `identify`.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub identity: Option<Box<Identity>>,
+    Identity(Box<Identity>),
     /// Answer to `settings` and `apply`: what is set now.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub settings: Option<Settings>,
+    Settings(Settings),
     /// Answer to `start`, `stored` and `resume`, of a front end that keeps blocks itself.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub stored: Option<Stored>,
-    /// Answer to `state`.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub state: Option<UnitState>,
+    Stored(Stored),
+    /// Answer to `state`, `output` and `switch`.
+    State(UnitState),
     /// Answer to `self_test`.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub tests: Option<Vec<InputTest>>,
+    Tests(Vec<InputTest>),
     /// Answer to `memories`, and to `write_memory` with the one memory read back.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub memories: Option<Vec<Memory>>,
+    Memories(Vec<Memory>),
+}
+
+impl AnswerBody {
+    /// Why it was refused.
+    pub fn refused(&self) -> Option<&str> {
+        if let AnswerBody::Refused(says) = self { Some(says) } else { None }
+    }
+
+    /// Who it is, where that is what it says.
+    pub fn identity(self) -> Option<Identity> {
+        if let AnswerBody::Identity(i) = self { Some(*i) } else { None }
+    }
+
+    /// What is set, where that is what it says.
+    pub fn settings(self) -> Option<Settings> {
+        if let AnswerBody::Settings(s) = self { Some(s) } else { None }
+    }
+
+    /// Which blocks are kept, where that is what it says.
+    pub fn stored(&self) -> Option<Stored> {
+        if let AnswerBody::Stored(s) = self { Some(*s) } else { None }
+    }
+
+    /// How it does, where that is what it says.
+    pub fn state(self) -> Option<UnitState> {
+        if let AnswerBody::State(s) = self { Some(s) } else { None }
+    }
+
+    /// What became of the tests, where that is what it says.
+    pub fn tests(self) -> Option<Vec<InputTest>> {
+        if let AnswerBody::Tests(t) = self { Some(t) } else { None }
+    }
+
+    /// Memories of smart sensors, where that is what it says.
+    pub fn memories(self) -> Option<Vec<Memory>> {
+        if let AnswerBody::Memories(m) = self { Some(m) } else { None }
+    }
+}
+
+/// An answer as it is written: a key for each kind, of which at most one is there.
+#[derive(Clone, Default, Serialize, Deserialize)]
+#[serde(default)]
+struct Wire {
+    id: u64,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    refused: Option<String>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    identity: Option<Box<Identity>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    settings: Option<Settings>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    stored: Option<Stored>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    state: Option<UnitState>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    tests: Option<Vec<InputTest>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    memories: Option<Vec<Memory>>,
+}
+
+impl TryFrom<Wire> for Answer {
+    type Error = String;
+
+    fn try_from(w: Wire) -> Result<Answer, String> {
+        let said = [
+            w.refused.map(AnswerBody::Refused),
+            w.identity.map(AnswerBody::Identity),
+            w.settings.map(AnswerBody::Settings),
+            w.stored.map(AnswerBody::Stored),
+            w.state.map(AnswerBody::State),
+            w.tests.map(AnswerBody::Tests),
+            w.memories.map(AnswerBody::Memories),
+        ];
+        let mut said = said.into_iter().flatten();
+        match (said.next(), said.next()) {
+            (_, Some(_)) => Err(format!("the answer to request {} says two things; allowed: one", w.id)),
+            (body, None) => Ok(Answer { id: w.id, body: body.unwrap_or(AnswerBody::Done) }),
+        }
+    }
+}
+
+impl From<Answer> for Wire {
+    fn from(a: Answer) -> Wire {
+        let mut w = Wire { id: a.id, ..Wire::default() };
+        match a.body {
+            AnswerBody::Done => {}
+            AnswerBody::Refused(says) => w.refused = Some(says),
+            AnswerBody::Identity(i) => w.identity = Some(i),
+            AnswerBody::Settings(s) => w.settings = Some(s),
+            AnswerBody::Stored(s) => w.stored = Some(s),
+            AnswerBody::State(s) => w.state = Some(s),
+            AnswerBody::Tests(t) => w.tests = Some(t),
+            AnswerBody::Memories(m) => w.memories = Some(m),
+        }
+        w
+    }
 }
 
 /// Blocks a front end keeps itself, the newest ones of the start that goes on.

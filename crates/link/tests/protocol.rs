@@ -3,8 +3,8 @@
 
 use bytes::{Bytes, BytesMut};
 use echo_link::{
-    Answer, Block, BlockHead, Coupling, FULL_SCALE, Frame, FrameCodec, Identity, InputOffer, InputSetting, LinkError,
-    Notice, Request, RequestBody, Settings, Wave,
+    Answer, AnswerBody, Block, BlockHead, Coupling, FULL_SCALE, Frame, FrameCodec, Identity, InputOffer, InputSetting,
+    LinkError, Notice, Request, RequestBody, Settings, Wave,
 };
 use proptest::prelude::*;
 use serde_json::json;
@@ -56,10 +56,12 @@ fn messages_have_the_form_the_description_gives() {
         assert_eq!(serde_json::to_value(&request).unwrap(), wanted);
         assert_eq!(serde_json::from_value::<Request>(wanted).unwrap(), request);
     }
-    let refused = Answer { id: 9, refused: Some("too hot".into()), ..Answer::default() };
+    let refused = Answer { id: 9, body: AnswerBody::Refused("too hot".into()) };
     assert_eq!(serde_json::to_value(&refused).unwrap(), json!({ "id": 9, "refused": "too hot" }));
     let plain: Answer = serde_json::from_value(json!({ "id": 9 })).unwrap();
-    assert_eq!(plain, Answer { id: 9, ..Answer::default() });
+    assert_eq!(plain, Answer { id: 9, body: AnswerBody::Done });
+    let two = serde_json::from_value::<Answer>(json!({ "id": 9, "refused": "too hot", "memories": [] }));
+    assert!(two.unwrap_err().to_string().contains("says two things"));
     for (notice, wanted) in [
         (Notice::Stopping { says: "battery empty".into() }, json!({ "notice": "stopping", "says": "battery empty" })),
         (Notice::Dropped { blocks: 4 }, json!({ "notice": "dropped", "blocks": 4 })),
@@ -211,18 +213,18 @@ fn answers_about_its_care_have_the_form_the_description_gives() {
     };
     for (answer, wanted) in [
         (
-            Answer { id: 1, state: Some(state), ..Answer::default() },
+            Answer { id: 1, body: AnswerBody::State(state) },
             json!({ "id": 1, "state": { "temperature_c": 36.5, "clock_locked": true,
                 "output": { "hz": 80.0, "peak_v": 0.5, "wave": "pulse" }, "switched": true,
                 "modules": [{ "module": "M1", "powered": true }, { "module": "M2", "powered": false }] } }),
         ),
         (
-            Answer { id: 2, tests: Some(vec![test]), ..Answer::default() },
+            Answer { id: 2, body: AnswerBody::Tests(vec![test]) },
             json!({ "id": 2, "tests": [{ "number": 4, "passed": false, "says": "the IEPE circuit is open",
                 "bias_v": 24.0, "offset_v": -2e-5, "noise_v": 4e-6 }] }),
         ),
         (
-            Answer { id: 3, memories: Some(vec![Memory { input: 19, memory: "00ff".into() }]), ..Answer::default() },
+            Answer { id: 3, body: AnswerBody::Memories(vec![Memory { input: 19, memory: "00ff".into() }]) },
             json!({ "id": 3, "memories": [{ "input": 19, "memory": "00ff" }] }),
         ),
     ] {

@@ -2,7 +2,7 @@
 
 use crate::device::Lantern;
 use crate::sending::Sending;
-use echo_link::{Answer, Frame, FrameCodec, LinkError, Notice, Request, RequestBody, Wave, greet};
+use echo_link::{Answer, AnswerBody, Frame, FrameCodec, LinkError, Notice, Request, RequestBody, Wave, greet};
 use futures::{SinkExt, StreamExt};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -139,60 +139,63 @@ fn obey(
     to_link: &mpsc::Sender<Frame>,
     pace: Pace,
 ) -> Answer {
-    let mut answer = Answer { id: request.id, ..Answer::default() };
-    match request.body {
-        RequestBody::Identify => answer.identity = Some(Box::new(own(device).identity())),
-        RequestBody::Settings => answer.settings = Some(own(device).settings().clone()),
+    let body = match request.body {
+        RequestBody::Identify => AnswerBody::Identity(Box::new(own(device).identity())),
+        RequestBody::Settings => AnswerBody::Settings(own(device).settings().clone()),
         RequestBody::Apply { settings } => {
             let mut d = own(device);
-            answer.refused = d.apply(settings, going(start).as_ref().is_some_and(|s| s.on())).err();
-            answer.settings = Some(d.settings().clone());
+            let done = d.apply(settings, going(start).as_ref().is_some_and(|s| s.on()));
+            done.map_or_else(AnswerBody::Refused, |()| AnswerBody::Settings(d.settings().clone()))
         }
         RequestBody::Start { at_ns } => {
             end(start);
             let mut d = own(device);
             d.restart();
             let sending = Arc::new(Sending::begin(d.keeps_bytes, to_link.clone()));
-            answer.stored = sending.stored();
             *going(start) = Some(sending.clone());
             let device = device.clone();
+            let stored = sending.stored();
             std::thread::spawn(move || produce(&device, &sending, pace, until(at_ns)));
+            stored.map_or(AnswerBody::Done, AnswerBody::Stored)
         }
-        RequestBody::Stop => end(start),
-        RequestBody::Stored => answer.stored = going(start).as_ref().and_then(|s| s.on().then(|| s.stored()).flatten()),
+        RequestBody::Stop => {
+            end(start);
+            AnswerBody::Done
+        }
+        RequestBody::Stored => {
+            let stored = going(start).as_ref().and_then(|s| s.on().then(|| s.stored()).flatten());
+            stored.map_or(AnswerBody::Done, AnswerBody::Stored)
+        }
         RequestBody::Resume { start: which, from } => {
             let resumed = match going(start).as_ref() {
                 Some(s) => s.resume(which, from, to_link.clone()),
                 None => Err("nothing was started".into()),
             };
-            match resumed {
-                Ok(stored) => answer.stored = Some(stored),
-                Err(says) => answer.refused = Some(says),
-            }
+            resumed.map_or_else(AnswerBody::Refused, AnswerBody::Stored)
         }
-        RequestBody::State => answer.state = Some(own(device).state()),
+        RequestBody::State => AnswerBody::State(own(device).state()),
         RequestBody::SelfTest { inputs } => {
             let d = own(device);
-            answer.tests = Some(inputs.into_iter().map(|n| d.tested(n)).collect());
+            AnswerBody::Tests(inputs.into_iter().map(|n| d.tested(n)).collect())
         }
-        RequestBody::Memories => answer.memories = Some(own(device).memories()),
-        RequestBody::WriteMemory { input, memory } => match own(device).write_memory(input, &memory) {
-            Ok(m) => answer.memories = Some(vec![m]),
-            Err(says) => answer.refused = Some(says),
-        },
+        RequestBody::Memories => AnswerBody::Memories(own(device).memories()),
+        RequestBody::WriteMemory { input, memory } => {
+            let written = own(device).write_memory(input, &memory);
+            written.map_or_else(AnswerBody::Refused, |m| AnswerBody::Memories(vec![m]))
+        }
         RequestBody::Output { hz, peak_v, wave } => {
             let mut d = own(device);
-            answer.refused = d.drive(hz, peak_v, wave).err();
-            answer.state = Some(d.state());
+            let done = d.drive(hz, peak_v, wave);
+            done.map_or_else(AnswerBody::Refused, |_| AnswerBody::State(d.state()))
         }
         RequestBody::Switch { on } => {
             let mut d = own(device);
             d.switch(on);
-            answer.state = Some(d.state());
+            AnswerBody::State(d.state())
         }
-        RequestBody::Restart => {}
-    }
-    answer
+        RequestBody::Restart => AnswerBody::Done,
+    };
+    Answer { id: request.id, body }
 }
 
 /// How long until a moment of the shared clock, which is this machine's own.

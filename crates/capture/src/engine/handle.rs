@@ -6,7 +6,7 @@ use crate::state::{CaptureState, LinkState, Status};
 use echo_job::front_end::FrontEnd;
 use echo_job::plan::Plan;
 use echo_job::rig::{Cell, Rig};
-use echo_link::{Answer, RequestBody};
+use echo_link::{AnswerBody, RequestBody};
 use echo_store::Store;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -83,7 +83,7 @@ pub(super) enum Order {
     Recorder(String, OrderTo, Reply),
     Mark { says: String, who: String, reply: Reply },
     WriteSetup(Reply),
-    Ask(usize, RequestBody, oneshot::Sender<Result<Answer, CaptureError>>),
+    Ask(usize, RequestBody, oneshot::Sender<Result<AnswerBody, CaptureError>>),
     ReadSetup(oneshot::Sender<Result<DeviceSetup, CaptureError>>),
 }
 
@@ -234,7 +234,7 @@ impl Capture {
     ///
     /// # Errors
     /// It is not connected, refuses, or a recording must not be disturbed.
-    pub async fn ask(&self, unit: usize, body: RequestBody) -> Result<Answer, CaptureError> {
+    pub async fn ask(&self, unit: usize, body: RequestBody) -> Result<AnswerBody, CaptureError> {
         let (reply, answer) = oneshot::channel();
         self.orders.send(Order::Ask(unit, body, reply)).await.map_err(|_| gone())?;
         answer.await.map_err(|_| gone())?

@@ -5,7 +5,7 @@ use super::handle::{CaptureError, DeviceSetup, Setup, refuse};
 use crate::link_client::{ClientError, settings};
 use crate::state::{LinkState, OutputStatus, UnitStatus};
 use crate::system::{Heard, System};
-use echo_link::{Answer, RequestBody, UnitState};
+use echo_link::{AnswerBody, RequestBody, UnitState};
 use std::collections::BTreeMap;
 use std::sync::PoisonError;
 use std::time::Duration;
@@ -129,7 +129,7 @@ impl Engine {
         }
     }
 
-    pub(super) async fn ask(&mut self, unit: usize, body: RequestBody) -> Result<Answer, CaptureError> {
+    pub(super) async fn ask(&mut self, unit: usize, body: RequestBody) -> Result<AnswerBody, CaptureError> {
         let harmless = matches!(body, RequestBody::Output { .. } | RequestBody::Switch { .. } | RequestBody::State);
         if self.recording.is_some() && !harmless {
             return refuse("a run is being recorded; stop it before touching the front end");
@@ -139,7 +139,7 @@ impl Engine {
             // The front end ends the connection instead of answering.
             let _ = system.ask(unit, body).await;
             self.link_lost("it starts itself anew");
-            return Ok(Answer::default());
+            return Ok(AnswerBody::Done);
         }
         let answer = system.ask(unit, body).await;
         self.next_care = Instant::now();

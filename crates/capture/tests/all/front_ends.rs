@@ -8,7 +8,7 @@ use echo_job::rig::{Channel, Coupling, Rig};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
 use echo_link::{
-    Answer, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, Stored, greet,
+    Answer, AnswerBody, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, Stored, greet,
 };
 use echo_store::Store;
 use echo_store::state::RunState;
@@ -125,12 +125,15 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
         loop {
             let Some(Ok(Frame::Request(r))) = framed.next().await else { return };
             let started = matches!(r.body, RequestBody::Start { .. });
-            let refused =
-                (fault == Fault::Refuses && matches!(r.body, RequestBody::Apply { .. })).then(|| "too hot".to_string());
-            let identity = matches!(r.body, RequestBody::Identify).then(|| Box::new(identity()));
-            let keeps = started && fault == Fault::LosesAndKeeps;
-            let stored = keeps.then_some(Stored { start: 7, first: 0, next: 0 });
-            let answer = Answer { id: r.id, refused, identity, stored, ..Answer::default() };
+            let body = match r.body {
+                RequestBody::Apply { .. } if fault == Fault::Refuses => AnswerBody::Refused("too hot".into()),
+                RequestBody::Identify => AnswerBody::Identity(Box::new(identity())),
+                RequestBody::Start { .. } if fault == Fault::LosesAndKeeps => {
+                    AnswerBody::Stored(Stored { start: 7, first: 0, next: 0 })
+                }
+                _ => AnswerBody::Done,
+            };
+            let answer = Answer { id: r.id, body };
             framed.send(Frame::Answer(answer)).await.unwrap();
             if started {
                 break;
@@ -164,8 +167,8 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
                 && let RequestBody::Resume { start: 7, from } = r.body
             {
                 asked_again = true;
-                let stored = Some(Stored { start: 7, first: 0, next: sequence });
-                let _ = framed.send(Frame::Answer(Answer { id: r.id, stored, ..Answer::default() })).await;
+                let body = AnswerBody::Stored(Stored { start: 7, first: 0, next: sequence });
+                let _ = framed.send(Frame::Answer(Answer { id: r.id, body })).await;
                 sequence = from;
             }
         }

@@ -177,10 +177,10 @@ async fn tests_and_setups_go_to_the_front_end_that_carries_the_input() {
     let b = Bench::new(2, &[1, 65], 1.0).await;
     own(&b.devices[1]).break_sensor(4, Fault::Open).unwrap();
     let answer = b.capture.ask(1, RequestBody::SelfTest { inputs: vec![3, 4] }).await.unwrap();
-    let tests = answer.tests.unwrap();
+    let tests = answer.tests().unwrap();
     assert!(tests[0].passed && !tests[1].passed && tests[1].says.contains("open"), "{tests:?}");
     own(&b.devices[1]).power("M1", false).unwrap();
-    let dark = b.capture.ask(1, RequestBody::SelfTest { inputs: vec![3] }).await.unwrap().tests.unwrap();
+    let dark = b.capture.ask(1, RequestBody::SelfTest { inputs: vec![3] }).await.unwrap().tests().unwrap();
     assert!(dark[0].says.contains("no power"));
     until(&b.capture, "the dark module is told", |s| match &s.link {
         LinkState::Connected { units, .. } => units[1].dark_modules == ["M1"] && units[0].dark_modules.is_empty(),
