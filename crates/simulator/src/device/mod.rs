@@ -1,16 +1,16 @@
 //! A stand-in front end: identity, settings, sockets, blocks.
 
+mod block;
 mod care;
 pub mod plug;
 
 use crate::decimate::{CLEAN_SHARE, FACTORS, INTERNAL_RATE_HZ};
-use crate::electronics::{Fault, Input, Sensor};
+use crate::electronics::Input;
 use crate::physics::berth::Berth;
-use crate::physics::deck::{self, Deck};
+use crate::physics::deck::Deck;
 use crate::physics::thruster::{InputTruth, Thruster};
-use echo_link::{Block, BlockHead, Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings, Wave};
-use plug::{Motion, Plug, SHAKER_GAIN, Socket};
-use std::f64::consts::{SQRT_2, TAU};
+use echo_link::{Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings, Wave};
+use plug::{Plug, Socket};
 
 /// Ranges of every input, V peak.
 pub const RANGES_V: [f64; 5] = [0.1, 0.5, 1.0, 5.0, 10.0];
@@ -260,106 +260,5 @@ impl Lantern {
     /// Samples in a block: about a twentieth of a second.
     pub fn block_samples(&self) -> usize {
         (self.settings.rate_hz / 20.0).round() as usize
-    }
-
-    /// Makes the next block.
-    pub fn next_block(&mut self) -> Block {
-        let rate = self.settings.rate_hz;
-        let n = self.block_samples();
-        let by = if matches!(self.machine, Machine::Thruster(_)) { factor(rate).unwrap_or(2) } else { 1 };
-        let mut counts = Vec::with_capacity(self.inputs.len());
-        let mut over = Vec::with_capacity(self.inputs.len());
-        let mut convert = |at: usize, felt: &[f64], inputs: &mut [Input]| {
-            let (c, o) = inputs[at].convert(felt);
-            counts.push(c);
-            over.push(o);
-        };
-        for (at, s) in self.settings.inputs.iter().enumerate() {
-            let socket = &self.sockets[usize::from(s.number) - 1];
-            let lit = self.dark.is_empty() || !self.dark.contains(&self.module(s.number));
-            match &socket.plug {
-                // A sensor that is not fed says nothing.
-                Some(p) if lit && p.needs_v > s.supply_v => {
-                    self.inputs[at].plug(Sensor::Voltage(0.0, 0.0), Fault::None)
-                }
-                Some(p) if lit => self.inputs[at].plug(p.sensor, p.fault),
-                _ => self.inputs[at].plug(Sensor::Open, Fault::None),
-            }
-        }
-        let step = rate * by as f64;
-        let begin = self.sample as f64 * by as f64;
-        let output = self.output;
-        let driven = |motion: Motion, felt: &mut Vec<f64>| {
-            let (hz, peak) = match motion {
-                Motion::Machine => return,
-                Motion::Still => (0.0, 0.0),
-                Motion::Calibrator { hz, rms } => (hz, rms * SQRT_2),
-                Motion::Shaker => (output.hz, output.peak_v * SHAKER_GAIN),
-                Motion::Output => (output.hz, output.peak_v),
-            };
-            felt.clear();
-            let periods = |i: usize| hz * ((begin + i as f64) / step);
-            if motion == Motion::Output && output.wave == Wave::Pulse {
-                felt.extend((0..n * by).map(|i| if periods(i).fract() < 0.1 { peak } else { 0.0 }));
-            } else {
-                felt.extend((0..n * by).map(|i| peak * (TAU * periods(i)).sin()));
-            }
-        };
-        match &mut self.machine {
-            Machine::Thruster(machine) => {
-                let places: Vec<usize> = self
-                    .settings
-                    .inputs
-                    .iter()
-                    .map(|s| &self.sockets[usize::from(s.number) - 1])
-                    .map(|s| s.plug.as_ref().and_then(|p| p.place).unwrap_or(s.place))
-                    .collect();
-                let mut felt = vec![Vec::with_capacity(n * by); places.len()];
-                let mut now = vec![0.0; machine.inputs()];
-                for _ in 0..n * by {
-                    machine.step(&mut now);
-                    for (f, p) in felt.iter_mut().zip(&places) {
-                        f.push(now[*p]);
-                    }
-                }
-                for (at, (f, s)) in felt.iter_mut().zip(&self.settings.inputs).enumerate() {
-                    driven(self.sockets[usize::from(s.number) - 1].motion, f);
-                    convert(at, f, &mut self.inputs);
-                }
-            }
-            Machine::Deck(deck) => {
-                let modal: [Vec<f64>; deck::MODES.len()] = deck.run(n);
-                let mut felt = Vec::with_capacity(n);
-                for (at, s) in self.settings.inputs.iter().enumerate() {
-                    let socket = &self.sockets[usize::from(s.number) - 1];
-                    if socket.motion == Motion::Machine {
-                        deck.felt(socket.place, &modal, &mut felt);
-                    }
-                    driven(socket.motion, &mut felt);
-                    convert(at, &felt, &mut self.inputs);
-                }
-            }
-            Machine::Berth(hull) => {
-                let axes = hull.run(n);
-                for (at, s) in self.settings.inputs.iter().enumerate() {
-                    let socket = &self.sockets[usize::from(s.number) - 1];
-                    let mut felt = axes.get(socket.place).cloned().unwrap_or_else(|| vec![0.0; n]);
-                    driven(socket.motion, &mut felt);
-                    convert(at, &felt, &mut self.inputs);
-                }
-            }
-        }
-        let head = BlockHead {
-            sequence: self.sequence,
-            first_sample: self.sample,
-            clock_ns: (self.sample as f64 / rate * (1.0 + self.drift_ppm * 1e-6) * 1e9) as u64,
-            clock_locked: self.clock_locked,
-            samples: n as u32,
-            inputs: self.settings.inputs.iter().map(|s| s.number).collect(),
-            over,
-        };
-        self.sequence += 1;
-        self.sample += n as u64;
-        Block::new(head, &counts).expect("lengths follow from the settings")
     }
 }
