@@ -2,6 +2,7 @@
 
 use crate::Result;
 use crate::health::Pulse;
+use crate::news::News;
 use crate::outputs::Outputs;
 use crate::pictures::Drawn;
 use crate::runs::budget::Budget;
@@ -68,6 +69,8 @@ pub struct App {
     math: Arc<Mutex<Option<MathOf>>>,
     /// Whether the database answers.
     pub pulse: Pulse,
+    /// What changes in the database.
+    pub news: News,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
     /// Pictures of this moment, made once for all pages.
@@ -90,6 +93,7 @@ impl App {
             watched: Arc::default(),
             math: Arc::default(),
             pulse: Pulse::default(),
+            news: News::default(),
             outputs: Outputs::default(),
             drawn: Drawn::default(),
             turn: Arc::default(),

@@ -1,6 +1,6 @@
 //! The plan against what is connected, at full rate, for a while: what each stage has left.
 
-use crate::{App, Error, Result};
+use crate::{App, Error, Result, processor};
 use echo_capture::{CaptureState, Progress, Setup};
 use echo_job::Refusal;
 use echo_job::plan::{Length, Plan};
@@ -48,15 +48,6 @@ pub struct Reserve {
     pub good: bool,
 }
 
-/// Processor time of this process, s.
-fn processor_s() -> f64 {
-    let stat = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
-    // After the name in brackets: state is field 3, utime 14, stime 15, in hundredths of a second.
-    let rest = stat.rsplit_once(')').map_or("", |r| r.1);
-    let at = |i: usize| rest.split_whitespace().nth(i).and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
-    (at(11) + at(12)) / 100.0
-}
-
 /// Records what the plan asks for, by hand and for a while, measures each stage, and lets it go.
 ///
 /// # Errors
@@ -85,7 +76,7 @@ pub async fn run(app: &App, d: DryRun) -> Result<Reserve> {
 /// Measures with a set-up that is not the campaign's own, until it is done or who asked is gone; then the own one
 /// is in force again, whatever came of it.
 async fn lent(app: &App, setup: Setup, gone: oneshot::Receiver<()>) -> Result<Reserve> {
-    let begun = (Instant::now(), processor_s());
+    let begun = (Instant::now(), processor::own_s());
     let lent = app.capture.lend(setup).await?;
     let measured = async {
         tokio::select! {
@@ -117,7 +108,7 @@ async fn clear_away(app: &App) {
     }
 }
 
-async fn measure(app: &App, (begun, processor): (Instant, f64)) -> Result<Reserve> {
+async fn measure(app: &App, (begun, used_before): (Instant, f64)) -> Result<Reserve> {
     let mut status = app.capture.status();
     let mut last: Option<Progress> = None;
     let took = loop {
@@ -131,7 +122,7 @@ async fn measure(app: &App, (begun, processor): (Instant, f64)) -> Result<Reserv
         }
         tokio::time::sleep(Duration::from_millis(20)).await;
     };
-    let used_s = processor_s() - processor;
+    let used_s = processor::own_s() - used_before;
     let p = last.ok_or_else(|| Error::conflict("nothing was recorded"))?;
     for r in &p.recorders {
         app.store.delete_run(r.run_id).await?;

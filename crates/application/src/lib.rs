@@ -16,7 +16,9 @@
 //! | [`watch`] | watched quantities |
 //! | [`benches`] | displays and lenses kept under a name |
 //! | [`pictures`] | live pictures |
+//! | [`news`] | what changes in the database, for all who show it |
 //! | [`outputs`] | outputs that end by themselves |
+//! | [`processor`] | processor time and memory in use |
 //! | [`health`] | whether the database answers; tasks that are watched |
 
 mod app;
@@ -27,9 +29,11 @@ mod error;
 pub mod front_ends;
 pub mod health;
 pub mod jobs;
+pub mod news;
 pub mod outputs;
 pub mod pictures;
 pub mod plans;
+pub mod processor;
 pub mod reference;
 pub mod report;
 pub mod rigs;

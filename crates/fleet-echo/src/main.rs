@@ -81,7 +81,6 @@ fn block_on(work: impl Future<Output = Result<(), Failure>>) -> Result<(), Failu
 }
 
 fn openapi() -> Result<(), Failure> {
-    use utoipa::OpenApi;
-    println!("{}", serde_json::to_string_pretty(&echo_server::api::Api::openapi())?);
+    println!("{}", serde_json::to_string_pretty(&echo_server::api::description())?);
     Ok(())
 }

@@ -8,7 +8,7 @@ use echo_application::jobs::{prepare, worker};
 use echo_application::rigs::follow::follow;
 use echo_application::rounds::keeper::keep_rounds;
 use echo_application::runs::budget::Budget;
-use echo_application::{App, Desk, free_space, outputs, watch};
+use echo_application::{App, Desk, free_space, news, outputs, watch};
 use echo_capture::discover::{Discovery, Reach};
 use echo_capture::{Capture, CaptureState, Options, Room};
 use echo_server::{Site, router};
@@ -129,6 +129,7 @@ impl Serve {
         let desk = Desk::new(store.clone(), budget);
         let app = App::new(desk.clone(), capture.clone(), discovery);
         tokio::spawn(watched("the database's pulse", app.clone(), health::beat));
+        tokio::spawn(watched("news of the database", app.clone(), news::pass_on));
         tokio::spawn(watched("outputs", app.clone(), outputs::watch));
         tokio::spawn(watched("smart sensors", app.clone(), follow));
         tokio::spawn(watched("rounds", app.clone(), keep_rounds));

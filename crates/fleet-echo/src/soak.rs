@@ -5,6 +5,7 @@ use crate::Failure;
 use crate::demo::{deck_rig, thruster_rig, wait};
 use crate::serve::{open_store, room};
 use clap::Args;
+use echo_application::processor;
 use echo_capture::{Capture, CaptureState, LinkState, Options, Progress, Setup};
 use echo_job::entry::Asked;
 use echo_job::plan::{Length, Plan};
@@ -47,30 +48,9 @@ const BESIDE: [&str; 2] = ["postgres", "lantern"];
 
 /// Processor time of this process and of the programs beside it, s.
 fn processor_s() -> BTreeMap<String, f64> {
-    let mut all = BTreeMap::new();
-    let own = std::process::id().to_string();
-    for entry in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
-        let name = entry.file_name().to_string_lossy().to_string();
-        let Ok(stat) = std::fs::read_to_string(entry.path().join("stat")) else { continue };
-        let (Some(a), Some(b)) = (stat.find('('), stat.rfind(')')) else { continue };
-        let program = &stat[a + 1..b];
-        let key = if name == own { "fleet-echo" } else { program };
-        if key != "fleet-echo" && !BESIDE.contains(&key) {
-            continue;
-        }
-        // After the name: state is field 3, utime 14, stime 15, in hundredths of a second.
-        let fields: Vec<&str> = stat[b + 1..].split_whitespace().collect();
-        let at = |i: usize| fields.get(i).and_then(|t| t.parse::<f64>().ok()).unwrap_or(0.0);
-        *all.entry(key.to_string()).or_insert(0.0) += (at(11) + at(12)) / 100.0;
-    }
+    let mut all = processor::seconds_of(&BESIDE);
+    all.insert("fleet-echo".into(), processor::own_s());
     all
-}
-
-/// Resident memory of this process, MB.
-fn resident_mb() -> f64 {
-    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
-    let line = status.lines().find(|l| l.starts_with("VmRSS:")).unwrap_or("");
-    line.split_whitespace().nth(1).and_then(|kb| kb.parse::<f64>().ok()).unwrap_or(f64::NAN) / 1024.0
 }
 
 /// What one recording told.
@@ -193,7 +173,7 @@ impl Soak {
             for input in 1..=4 {
                 std::hint::black_box(capture.live().last(input, 16_384));
             }
-            memory.push(resident_mb());
+            memory.push(processor::resident_mb());
             let state = status.borrow().capture.clone();
             if let CaptureState::Writing(p) = &state {
                 // A disk that is full may have room again, but not for a measurement that waits for it.

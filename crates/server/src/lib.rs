@@ -39,8 +39,7 @@ pub fn router(app: App, site: Site) -> Router {
     let index = ServeFile::new(page.join("index.html"));
     let squeeze = DefaultPredicate::new().and(NotForContentType::const_new("application/octet-stream"));
     Router::new()
-        .nest(
-            "/api",
+        .merge(
             api::router()
                 .layer(from_fn_with_state(app.clone(), shown::guard))
                 .layer(from_fn_with_state(app.clone(), fail_fast)),

@@ -1,6 +1,6 @@
 //! Live data over one WebSocket: the page says what it shows, and gets that at most 20 times a second.
 //!
-//! Text messages carry the status. Binary messages carry numbers: a little-endian u32 with the
+//! Text messages carry the status, or which tables of the database have changed. Binary messages carry numbers: a little-endian u32 with the
 //! length of a JSON head, the head, zeros up to a multiple of four, then 32-bit floats. A page that
 //! takes them slowly gets fewer of them; recording never waits for a page.
 
@@ -11,6 +11,7 @@ use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
 use axum::response::Response;
 use echo_application::pictures::draw;
 use echo_application::pictures::wish::Shown;
+use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 
 const FRAME: Duration = Duration::from_millis(50);
@@ -26,6 +27,7 @@ async fn converse(app: App, mut socket: WebSocket) {
     let mut shown = Shown::default();
     let mut status = app.capture.status();
     status.mark_changed();
+    let mut news = app.news.listen();
     let mut frame = tokio::time::interval(FRAME);
     frame.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     let mut frames: u64 = 0;
@@ -53,6 +55,11 @@ async fn converse(app: App, mut socket: WebSocket) {
                     let now = status.borrow_and_update().clone();
                     let body = StatusBody::of(&app, now, app.pulse.answers());
                     let Ok(text) = serde_json::to_string(&body) else { return };
+                    if socket.send(Message::Text(text.into())).await.is_err() { return; }
+                }
+                let changed = if frames.is_multiple_of(4) { news.read() } else { BTreeSet::new() };
+                if !changed.is_empty() {
+                    let text = serde_json::json!({ "changed": changed }).to_string();
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }
                 let blocks = app.capture.live().blocks();

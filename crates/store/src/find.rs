@@ -54,7 +54,7 @@ impl Store {
                UNION ALL
                (SELECT 'result', s.name, k.id, k.number, campaign, s.made_at
                 FROM result s JOIN result_input i ON i.result_id = s.id AND i.place = 1 JOIN known k ON k.id = i.run_id
-                WHERE concat_ws(' ', s.name, 'result', s.recipe->>'lens', about) ILIKE ALL ($1)
+                WHERE s.deleted_at IS NULL AND concat_ws(' ', s.name, 'result', s.recipe->>'lens', about) ILIKE ALL ($1)
                 ORDER BY s.made_at DESC LIMIT $2)
                UNION ALL
                (SELECT 'channel', h.body->>'name', k.id, k.number, campaign, started_at

@@ -14,6 +14,7 @@
 //! | [`correction`] | entries put right |
 //! | [`math`] | computed channels |
 //! | [`result`] | results that are kept, with what they were made of |
+//! | [`news`] | what changes, told as it is written |
 //! | [`note`] | notes on curves |
 //! | [`job`] | work that outlives a request, in parts |
 //! | [`schedule`] | rounds by the clock |
@@ -29,6 +30,7 @@ pub mod correction;
 pub mod find;
 pub mod job;
 pub mod math;
+pub mod news;
 pub mod note;
 mod owner;
 pub mod result;

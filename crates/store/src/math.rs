@@ -30,10 +30,13 @@ impl Store {
     /// # Errors
     /// [`StoreError::Stale`] when somebody else was faster; there is no such campaign, or the database is away.
     pub async fn save_math(&self, campaign: i64, made_on: Option<i64>, math: &[MathChannel], who: &str) -> Result<i64> {
-        let before = self.math(campaign).await?;
         let body = serde_json::to_value(math)?;
-        let detail = serde_json::json!({ "from": before, "to": math });
         let mut tx = self.pool().begin().await?;
+        let before = sqlx::query_scalar!("SELECT math FROM campaign WHERE id = $1 FOR UPDATE", campaign)
+            .fetch_optional(&mut *tx)
+            .await?
+            .ok_or_else(|| StoreError::Missing(format!("campaign {campaign}")))?;
+        let detail = serde_json::json!({ "from": before, "to": math });
         let done = sqlx::query_scalar!(
             "UPDATE campaign SET math = $2, math_version = math_version + 1
              WHERE id = $1 AND math_version = coalesce($3, math_version) RETURNING math_version",

@@ -87,7 +87,7 @@ impl Store {
         let id = sqlx::query_scalar!(
             "INSERT INTO result (campaign_id, made_of, name, recipe, body, who) VALUES ($1, $2, $3, $4, $5, $6)
              ON CONFLICT (campaign_id, made_of, name) DO UPDATE SET recipe = excluded.recipe, body = excluded.body,
-                 who = excluded.who, made_at = now() RETURNING id",
+                 who = excluded.who, made_at = now(), deleted_at = NULL RETURNING id",
             new.campaign,
             made_of(new.inputs),
             new.name,
@@ -140,7 +140,7 @@ impl Store {
                FROM result LEFT JOIN made ON made.result_id = result.id
                     LEFT JOIN result_input first ON first.result_id = result.id AND first.place = 1
                     LEFT JOIN run ON run.id = first.run_id
-               WHERE result.campaign_id = $1 ORDER BY run.number, name"#,
+               WHERE result.campaign_id = $1 AND deleted_at IS NULL ORDER BY run.number, name"#,
             campaign
         )
         .fetch_all(self.pool())
@@ -175,20 +175,37 @@ impl Store {
     /// # Errors
     /// There is none of that key, or the database is away.
     pub async fn kept_result(&self, id: i64) -> Result<Value> {
-        sqlx::query_scalar!("SELECT body FROM result WHERE id = $1", id)
+        sqlx::query_scalar!("SELECT body FROM result WHERE id = $1 AND deleted_at IS NULL", id)
             .fetch_optional(self.pool())
             .await?
             .ok_or_else(|| StoreError::Missing(format!("kept result {id}")))
     }
 
-    /// Lets a kept result go.
+    /// Deletes a kept result, so that it can be brought back for a day; what was deleted before that is gone then.
     ///
     /// # Errors
     /// There is none of that key, or the database is away.
-    pub async fn drop_result(&self, id: i64) -> Result<()> {
-        let done = sqlx::query!("DELETE FROM result WHERE id = $1", id).execute(self.pool()).await?;
+    pub async fn delete_result(&self, id: i64) -> Result<()> {
+        sqlx::query!("DELETE FROM result WHERE deleted_at < now() - interval '1 day'").execute(self.pool()).await?;
+        let done = sqlx::query!("UPDATE result SET deleted_at = now() WHERE id = $1 AND deleted_at IS NULL", id)
+            .execute(self.pool())
+            .await?;
         if done.rows_affected() == 0 {
             return Err(StoreError::Missing(format!("kept result {id}")));
+        }
+        Ok(())
+    }
+
+    /// Brings a deleted result back.
+    ///
+    /// # Errors
+    /// None of that key was deleted within a day, or the database is away.
+    pub async fn restore_result(&self, id: i64) -> Result<()> {
+        let done = sqlx::query!("UPDATE result SET deleted_at = NULL WHERE id = $1 AND deleted_at IS NOT NULL", id)
+            .execute(self.pool())
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Missing(format!("deleted result {id}")));
         }
         Ok(())
     }

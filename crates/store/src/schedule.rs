@@ -22,6 +22,19 @@ pub struct Schedule {
     pub state: ScheduleState,
 }
 
+/// A schedule in short.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ScheduleShort {
+    /// Key.
+    pub id: i64,
+    /// When it was started.
+    pub begun_at: DateTime<Utc>,
+    /// Rounds planned.
+    pub count: i32,
+    /// Where it is.
+    pub state: ScheduleState,
+}
+
 /// A round of a schedule.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Round {
@@ -121,20 +134,36 @@ impl Store {
         .transpose()
     }
 
-    /// Schedules of a campaign, newest first.
+    /// A schedule of a campaign, or its newest where none is named; nothing if there is none.
     ///
     /// # Errors
     /// The database is away.
-    pub async fn schedules(&self, campaign: i64) -> Result<Vec<Schedule>> {
-        let rows = sqlx::query_as!(
+    pub async fn schedule(&self, campaign: i64, id: Option<i64>) -> Result<Option<Schedule>> {
+        sqlx::query_as!(
             ScheduleRow,
             r#"SELECT id, campaign_id, rounds, plan, begun_at, state AS "state: ScheduleState" FROM schedule
+               WHERE campaign_id = $1 AND id = coalesce($2, id) ORDER BY id DESC LIMIT 1"#,
+            campaign,
+            id
+        )
+        .fetch_optional(self.pool())
+        .await?
+        .map(ScheduleRow::read)
+        .transpose()
+    }
+
+    /// Schedules of a campaign in short, newest first.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn schedules(&self, campaign: i64) -> Result<Vec<ScheduleShort>> {
+        let rows = sqlx::query_as!(
+            ScheduleShort,
+            r#"SELECT id, begun_at, (rounds->>'count')::int AS "count!", state AS "state: ScheduleState" FROM schedule
                WHERE campaign_id = $1 ORDER BY id DESC LIMIT 500"#,
             campaign
-        )
-        .fetch_all(self.pool())
-        .await?;
-        rows.into_iter().map(ScheduleRow::read).collect()
+        );
+        Ok(rows.fetch_all(self.pool()).await?)
     }
 
     /// Ends a schedule that goes: `done` or `stopped`.

@@ -1028,8 +1028,25 @@ export interface paths {
         get: operations["read_kept_result"];
         put?: never;
         post?: never;
-        /** Lets a kept result go. */
-        delete: operations["drop_kept_result"];
+        /** Deletes a kept result; it can be brought back for a day. */
+        delete: operations["delete_kept_result"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept-results/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a deleted result back. */
+        post: operations["restore_kept_result"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2569,7 +2586,42 @@ export interface components {
              */
             ratio: number;
         };
-        /** @description What an encoder tells over the stretch. */
+        /** @description An encoder: two tracks a quarter of a line apart, and one pulse a turn if it has that. */
+        Encoder: {
+            /**
+             * Format: int32
+             * @description Input of track A.
+             */
+            a: number;
+            /**
+             * Format: int32
+             * @description Input of track B.
+             */
+            b: number;
+            /**
+             * Format: int32
+             * @description Input of the index; it sets the count to zero.
+             */
+            index?: number | null;
+            /**
+             * Format: int32
+             * @description Lines a turn.
+             */
+            lines: number;
+            /**
+             * Format: int32
+             * @description Edges counted a line: 1, 2 or 4.
+             */
+            multiple: number;
+            /**
+             * Format: double
+             * @description Voltage between low and high.
+             */
+            threshold_v: number;
+            /** @description Whether degrees begin anew at 360. */
+            wrap?: boolean;
+        };
+        /** @description What an encoder tells over a stretch. */
         EncoderBody: {
             /**
              * Format: int64
@@ -2599,47 +2651,15 @@ export interface components {
              */
             rpm: number;
         };
-        /** @description An encoder that is to be read: two tracks a quarter apart, and one pulse a turn if it has that. */
+        /** @description An encoder that is to be read. */
         EncoderRead: {
-            /**
-             * Format: int32
-             * @description Input of track A.
-             */
-            a: number;
-            /**
-             * Format: int32
-             * @description Input of track B.
-             */
-            b: number;
-            /**
-             * Format: int32
-             * @description Input of the index.
-             */
-            index?: number | null;
-            /**
-             * Format: int32
-             * @description Lines a turn.
-             */
-            lines: number;
-            /**
-             * Format: int32
-             * @description Edges counted a line: 1, 2 or 4.
-             */
-            multiple: number;
-            /** @description Whether the index sets the count to zero. */
-            reset_at_index?: boolean;
+            /** @description Its settings. */
+            encoder: components["schemas"]["Encoder"];
             /**
              * Format: double
              * @description How much of the last samples, s, 0.05 to 8.
              */
             seconds: number;
-            /**
-             * Format: double
-             * @description Voltage between low and high.
-             */
-            threshold_v: number;
-            /** @description Whether degrees begin anew at 360. */
-            wrap?: boolean;
         };
         /** @description How a recording ended. */
         Ended: {
@@ -2813,15 +2833,12 @@ export interface components {
             axes: string[];
             /** @description One after the other. */
             events: components["schemas"]["EventBody"][];
-            /** @description Unit of values integrated over an event. */
+            /** @description Unit of values integrated over an event: m/s where the axes measure acceleration. */
             integral_unit: string;
-            /**
-             * Format: double
-             * @description Factor that brings those to m/s, where the axes measure acceleration.
-             */
-            to_meters_a_second?: number | null;
             /** @description Their unit. */
             unit: string;
+            /** @description Whether those are changes of velocity. */
+            velocity: boolean;
         };
         /** @description Which channels make the axes of events, and how they are read. */
         EventsRequest: {
@@ -4022,6 +4039,7 @@ export interface components {
              * @description Block length the line spacing is given for, samples.
              */
             block?: number;
+            encoder?: components["schemas"]["Encoder"] | null;
             /** @description How long a take is from its trigger on, or when it ends. */
             length: components["schemas"]["Length"];
             /**
@@ -8392,7 +8410,34 @@ export interface operations {
             };
         };
     };
-    drop_kept_result: {
+    delete_kept_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    restore_kept_result: {
         parameters: {
             query?: never;
             header?: never;

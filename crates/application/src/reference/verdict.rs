@@ -2,6 +2,7 @@
 //! accepted can be taken back for as long as nothing else was changed.
 
 use super::row;
+use crate::app::Turn;
 use crate::rigs::edit::write;
 use crate::rigs::smart::{label_of, smart_sensors};
 use crate::{App, Error, Result};
@@ -92,12 +93,25 @@ fn checked(app: &App, c: &Channel, named: Option<&str>) -> Result<String> {
     }
 }
 
-/// A sensitivity in the cells of a row.
-fn cells(input: u16, s: &Sensitivity) -> Vec<Cell> {
-    vec![
-        Cell::new(input, Column::SensitivityUnit, s.unit.clone()),
-        Cell::new(input, Column::Sensitivity, echo_job::entry::number::plain(s.value)),
-    ]
+/// Writes who a row names and with which sensitivity into the rig.
+async fn write_row(app: &App, turn: Turn, campaign: i64, who: &str, to: Row<'_>, what: &str) -> Result<()> {
+    let Row { input, sensor, sensitivity } = to;
+    let mut cells = vec![
+        Cell::new(input, Column::SensitivityUnit, sensitivity.unit.clone()),
+        Cell::new(input, Column::Sensitivity, echo_job::entry::number::plain(sensitivity.value)),
+    ];
+    // A sensor that is named anew brings all the register knows of it, so it comes before its sensitivity.
+    cells.splice(0..0, sensor.map(|label| Cell::new(input, Column::Sensor, label)));
+    let what = format!("input {input}: {what}");
+    write(app, turn, campaign, who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await.map(drop)
+}
+
+/// What a row is to say.
+struct Row<'a> {
+    input: u16,
+    /// Label of the sensor, where another one is to be named.
+    sensor: Option<&'a str>,
+    sensitivity: &'a Sensitivity,
 }
 
 /// Accepts a new sensitivity into the register and the rig, or rejects it; both are kept as found
@@ -138,12 +152,10 @@ pub async fn judge(app: &App, who: &str, v: Judgement) -> Result<Judged> {
     });
     let sensor_id = app.store.keep_sensor(&left, &who, what, detail).await?;
     if v.accept {
-        // The row names what is really plugged in, with all the register knows of it.
-        let other = (label != c.sensor).then(|| Cell::new(v.input, Column::Sensor, label.clone()));
-        let cells: Vec<Cell> = other.into_iter().chain(cells(v.input, &fit.sensitivity)).collect();
-        let turn = app.turn().await;
-        let what = format!("input {}: checked against a reference", v.input);
-        write(app, turn, v.campaign, &who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await?;
+        // The row names what is really plugged in.
+        let sensor = (label != c.sensor).then_some(label.as_str());
+        let to = Row { input: v.input, sensor, sensitivity: &fit.sensitivity };
+        write_row(app, app.turn().await, v.campaign, &who, to, "checked against a reference").await?;
     }
     Ok(Judged { sensor_id, sensor: left, fit })
 }
@@ -159,6 +171,7 @@ pub async fn take_back(app: &App, who: &str, t: TakenBack) -> Result<Sensor> {
     let left = newest.and_then(|b| serde_json::from_value::<Sensor>(b["sensor"].clone()).ok());
     let gone = || Error::conflict("the sensor was changed since its check was accepted; its history has every value");
     let (replaced, left) = replaced.zip(left).filter(|(r, _)| r.campaign == t.campaign).ok_or_else(gone)?;
+    let turn = app.turn().await;
     let rig = app.store.rig(t.campaign).await?.rig;
     let row = rig.channel(replaced.input);
     if !row.is_some_and(|c| c.sensor == left.label() && c.sensitivity == left.sensitivity) {
@@ -167,12 +180,9 @@ pub async fn take_back(app: &App, who: &str, t: TakenBack) -> Result<Sensor> {
     }
     let what = "its check taken back";
     app.store.keep_sensor(&replaced.found, who, what, serde_json::json!({ "instead_of": left.sensitivity })).await?;
-    let other = (replaced.row_sensor != left.label())
-        .then(|| Cell::new(replaced.input, Column::Sensor, replaced.row_sensor.clone()));
-    let cells: Vec<Cell> = other.into_iter().chain(cells(replaced.input, &replaced.row_sensitivity)).collect();
-    let turn = app.turn().await;
-    let what = format!("input {}: check taken back", replaced.input);
-    write(app, turn, t.campaign, who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await?;
+    let sensor = (replaced.row_sensor != left.label()).then_some(replaced.row_sensor.as_str());
+    let to = Row { input: replaced.input, sensor, sensitivity: &replaced.row_sensitivity };
+    write_row(app, turn, t.campaign, who, to, "check taken back").await?;
     Ok(replaced.found)
 }
 

@@ -2,11 +2,12 @@
 
 use crate::runs::source::{Calibrated, calibrated};
 use crate::{App, Result};
+use echo_formats::plot::spark;
+use echo_job::entry::number::{plain, rounded};
 use echo_job::measure::{Measure, Measuring};
 use echo_signal::statistics::Moments;
 use echo_store::run::Run;
 use echo_store::schedule::Schedule;
-use std::fmt::Write;
 
 /// Samples that are read at once.
 const BLOCK: i64 = 1 << 20;
@@ -35,7 +36,10 @@ pub(super) async fn measured(app: &App, s: &Schedule, run: i64) -> Result<(Vec<O
     let picture = match shown {
         Some(c) => {
             let points = app.store.overview(run.id, &[c.channel], 0, run.samples.max(1), PICTURE.0).await?;
-            drawn(points.first().map_or(&[][..], Vec::as_slice), c.factor, &c.recorded.row.name, &c.recorded.row.unit)
+            let points = points.first().map_or(&[][..], Vec::as_slice);
+            let most = points.iter().flatten().map(|p| p.0.unsigned_abs().max(p.1.unsigned_abs())).max().unwrap_or(0);
+            let most = plain(rounded(f64::from(most) * c.factor.abs(), 3));
+            spark(points, PICTURE, &format!("{}, up to {most} {}", c.recorded.row.name, c.recorded.row.unit))
         }
         None => String::new(),
     };
@@ -85,32 +89,4 @@ async fn each<T: Send + 'static>(
         at += count;
     }
     Ok(to)
-}
-
-/// A waveform as a small picture: its envelope, its name, its extremes.
-fn drawn(points: &[Option<(i32, i32)>], factor: f64, name: &str, unit: &str) -> String {
-    let (w, h) = PICTURE;
-    let peak = points.iter().flatten().map(|p| f64::from(p.0.abs().max(p.1.abs()))).fold(1.0, f64::max);
-    let y = |x: i32| h / 2.0 - f64::from(x) / peak * (h / 2.0 - 2.0);
-    let mut path = String::new();
-    for (x, p) in points.iter().enumerate().filter_map(|(x, p)| Some((x, (*p)?))) {
-        let _ = write!(path, "M{x} {:.1}V{:.1}", y(p.1), y(p.0) + 0.6);
-    }
-    let escaped = name.replace('&', "&amp;").replace('<', "&lt;");
-    let most = echo_job::entry::number::plain(echo_job::entry::number::rounded(peak * factor.abs(), 3));
-    format!(
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {w} {h}\"><title>{escaped}, up to {most} {unit}</title><path d=\"{path}\" stroke=\"#10263b\" fill=\"none\"/></svg>"
-    )
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_picture_shows_gaps_as_nothing_and_names_as_they_are() {
-        let svg = drawn(&[Some((-100, 50)), None, Some((0, 100))], 0.01, "a<b & c", "g");
-        assert_eq!(svg.matches('M').count(), 2, "{svg}");
-        assert!(svg.contains("a&lt;b &amp; c, up to 1 g"), "{svg}");
-    }
 }

@@ -72,9 +72,8 @@ pub struct RoundBody {
     pub measured: Vec<Option<f64>>,
 }
 
+/// The table without the other schedules.
 async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
-    let short = |s: Schedule| ScheduleShort { id: s.id, begun_at: s.begun_at, count: s.rounds.count, state: s.state };
-    let all = app.store.schedules(s.campaign).await?.into_iter().map(short).collect();
     let rig = app.store.rig(s.campaign).await?.rig;
     let rounds = app.store.rounds(s.id).await?;
     let heads = s.rounds.measures.iter().map(|m| {
@@ -92,7 +91,7 @@ async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
         next_at: going.then(|| s.rounds.due(s.begun_at, next)),
         ends_at: s.rounds.due(s.begun_at, s.rounds.count) + length,
         heads: heads.collect(),
-        all,
+        all: Vec::new(),
         state: s.state,
         rounds: rounds
             .into_iter()
@@ -110,14 +109,19 @@ async fn body(app: &App, s: Schedule) -> Result<ScheduleBody> {
 
 /// A schedule of a campaign, or its newest; nothing if there was none.
 async fn found(app: &App, campaign: i64, which: Which) -> Result<Option<Schedule>> {
-    let all = app.store.schedules(campaign).await?;
-    match which.schedule {
-        None => Ok(all.into_iter().next()),
-        Some(id) => {
-            let one = all.into_iter().find(|s| s.id == id);
-            one.map(Some).ok_or_else(|| Error::missing(&format!("schedule {id} in this campaign")))
-        }
+    let one = app.store.schedule(campaign, which.schedule).await?;
+    match (one, which.schedule) {
+        (None, Some(id)) => Err(Error::missing(&format!("schedule {id} in this campaign"))),
+        (one, _) => Ok(one),
     }
+}
+
+/// A table with the other schedules of its campaign beside it.
+async fn with_all(app: &App, s: Schedule) -> Result<ScheduleBody> {
+    let all = app.store.schedules(s.campaign).await?.into_iter();
+    let short = all.map(|s| ScheduleShort { id: s.id, begun_at: s.begun_at, count: s.count as u32, state: s.state });
+    let all = short.collect();
+    Ok(ScheduleBody { all, ..body(app, s).await? })
 }
 
 async fn there(app: &App, campaign: i64, which: Which) -> Result<Schedule> {
@@ -131,7 +135,7 @@ async fn there(app: &App, campaign: i64, which: Which) -> Result<Schedule> {
 /// There is none of that key, or the database is away.
 pub async fn read(app: &App, id: i64, which: Which) -> Result<Option<ScheduleBody>> {
     Ok(match found(app, id, which).await? {
-        Some(s) => Some(body(app, s).await?),
+        Some(s) => Some(with_all(app, s).await?),
         None => None,
     })
 }
@@ -160,7 +164,7 @@ pub async fn start(app: &App, id: i64, who: &str) -> Result<ScheduleBody> {
         return Err(Error::conflict(says));
     }
     let schedule = app.store.start_schedule(id, &rounds, &plan, who).await?;
-    body(app, schedule).await
+    with_all(app, schedule).await
 }
 
 /// Stops the rounds; one that is being recorded ends with what it has.

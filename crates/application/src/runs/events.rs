@@ -5,6 +5,7 @@ use super::takes::each;
 use crate::{Desk, Result};
 use echo_job::Refusal;
 use echo_job::event::{Event, EventSettings, event};
+use echo_job::unit::{Quantity, find, grouped};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -50,10 +51,10 @@ pub struct EventsBody {
     pub axes: Vec<String>,
     /// Their unit.
     pub unit: String,
-    /// Unit of values integrated over an event.
+    /// Unit of values integrated over an event: m/s where the axes measure acceleration.
     pub integral_unit: String,
-    /// Factor that brings those to m/s, where the axes measure acceleration.
-    pub to_meters_a_second: Option<f64>,
+    /// Whether those are changes of velocity.
+    pub velocity: bool,
     /// One after the other.
     pub events: Vec<EventBody>,
 }
@@ -79,12 +80,17 @@ pub async fn events(desk: &Desk, id: i64, request: EventsRequest) -> Result<Even
     }
     let rate = run.sample_rate_hz;
     let settings = EventSettings { zero: request.zero, lowpass_hz: request.lowpass_hz };
+    let acceleration = axes[0].recorded.row.quantity == Quantity::Acceleration;
+    let to_si = find(&unit).ok().filter(|_| acceleration).map(|u| u.to_si);
     let mut events = Vec::new();
     let mut takes = desk.store.takes(id).await?;
     takes.truncate(MOST_EVENTS);
     each(desk, &run, &axes, &takes, |t, samples| {
         let pre = (t.trigger_sample - t.first_sample).max(0) as usize;
-        let found = event(&samples, pre, rate, settings);
+        let mut found = event(&samples, pre, rate, settings);
+        if let Ok(e) = &mut found {
+            e.axes.iter_mut().for_each(|a| a.integral *= to_si.unwrap_or(1.0));
+        }
         let at = |sample: i64| sample as f64 / rate;
         events.push(EventBody {
             number: t.number,
@@ -96,12 +102,10 @@ pub async fn events(desk: &Desk, id: i64, request: EventsRequest) -> Result<Even
         });
     })
     .await?;
-    let acceleration = axes[0].recorded.row.quantity == echo_job::unit::Quantity::Acceleration;
-    let factor = echo_job::unit::find(&unit).ok().filter(|_| acceleration).map(|u| u.to_si);
     Ok(EventsBody {
         axes: axes.iter().map(|c| c.recorded.row.name.clone()).collect(),
-        integral_unit: format!("{}·s", echo_job::unit::grouped(&unit)),
-        to_meters_a_second: factor,
+        integral_unit: if to_si.is_some() { "m/s".into() } else { format!("{}·s", grouped(&unit)) },
+        velocity: to_si.is_some(),
         unit,
         events,
     })

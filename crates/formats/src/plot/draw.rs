@@ -216,14 +216,15 @@ fn squared(f: &mut Frame) {
 
 fn pane(paper: &mut Paper, plot: &Plot, pane: &Pane, f: &Frame, last: bool) {
     if let Some(m) = &pane.map {
-        let href = map::picture(m, &plot.x, f.x, f.y);
+        let top = map::most(m);
+        let href = map::picture(m, top, &plot.x, f.x, f.y);
         let (w, h) = (f.right - f.left, f.floor - f.top);
         let _ = write!(
             paper.svg,
             "<image x='{:.2}' y='{:.2}' width='{w:.2}' height='{h:.2}' preserveAspectRatio='none' href='{href}'/>",
             f.left, f.top
         );
-        bar(paper, m, f);
+        bar(paper, m, top, f);
     }
     let wanted = ((f.floor - f.top) / 40.0).clamp(3.0, 8.0) as usize;
     let up = if pane.label.ends_with('°') { f.y.degrees(wanted) } else { f.y.ticks(wanted) };
@@ -273,9 +274,8 @@ fn spread(c: &Curve) -> f64 {
     c.values.iter().zip(low).map(|(h, l)| h - l).filter(|d| d.is_finite()).sum()
 }
 
-/// The bar of a map: its shades, with the values they stand for.
-fn bar(paper: &mut Paper, m: &super::Map, f: &Frame) {
-    let top = map::most(m);
+/// The bar of a map: its shades up to `top`, with the values they stand for.
+fn bar(paper: &mut Paper, m: &super::Map, top: f64, f: &Frame) {
     let (x, steps) = (f.right + 10.0, 24);
     let high = (f.floor - f.top) / f64::from(steps);
     for k in 0..steps {

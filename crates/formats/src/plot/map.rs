@@ -46,11 +46,10 @@ pub(super) fn most(map: &Map) -> f64 {
 /// Pixels across and down of a map's picture.
 const SIZE: (usize, usize) = (900, 450);
 
-/// The map behind the shown part of the axes, as PNG in a data address.
-pub(super) fn picture(map: &Map, x: &Axis, across: Scale, up: Scale) -> String {
+/// The map behind the shown part of the axes, as PNG in a data address; the darkest shade stands for `top`.
+pub(super) fn picture(map: &Map, top: f64, x: &Axis, across: Scale, up: Scale) -> String {
     let (w, h) = SIZE;
     let columns = x.values.len();
-    let top = most(map);
     // The largest value behind a pixel, so that no line is lost; the nearest where there is none.
     let behind = |values: &[f64], scale: Scale, n: usize| -> Vec<(usize, usize)> {
         let place = |share: f64| match scale.log {

@@ -5,6 +5,7 @@
 //! | [`mod@draw`] | panes, curves, notes and limits as lines and labels |
 //! | `map` | a map as a picture, its bar of shades |
 //! | [`scale`] | even steps, decades, their texts |
+//! | [`mod@spark`] | a waveform in a row of a table |
 //! | [`out`] | the drawing as SVG of its own or PNG, its values as a table |
 //!
 //! Labels are not part of the lines, so that whoever sets them uses its own fonts and they stay text.
@@ -13,9 +14,11 @@ pub mod draw;
 mod map;
 pub mod out;
 pub mod scale;
+pub mod spark;
 
 pub use draw::{Drawing, Label, draw};
 pub use map::Shades;
+pub use spark::spark;
 
 use echo_job::Refusal;
 use serde::{Deserialize, Deserializer};

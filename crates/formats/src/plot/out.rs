@@ -12,7 +12,8 @@ use std::sync::{Arc, LazyLock};
 /// Height of the labels, in the units of the lines.
 const LETTERS: f64 = 8.6;
 
-fn escaped(text: &str) -> String {
+/// Text as it may stand in SVG.
+pub(super) fn escaped(text: &str) -> String {
     // Characters that XML cannot hold are left out.
     let held = |c: &char| !c.is_control() || *c == '\t';
     let clean: String = text.chars().filter(held).collect();

@@ -19,7 +19,7 @@ pub use sums::{PlanSums, RecorderSums};
 use crate::Refusal;
 use crate::front_end::FrontEnd;
 use crate::rig::Rig;
-use crate::tacho::Tachometer;
+use crate::tacho::{Encoder, Tachometer};
 use crate::trigger::Trigger;
 use crate::watch::Watched;
 use serde::{Deserialize, Serialize};
@@ -61,6 +61,9 @@ pub struct Plan {
     /// Tachometers.
     #[serde(default)]
     pub tachos: Vec<Tachometer>,
+    /// An encoder, once it is set up.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub encoder: Option<Encoder>,
     /// Captures by the clock.
     #[serde(default)]
     pub rounds: Option<Rounds>,
@@ -82,6 +85,7 @@ impl Default for Plan {
             start: Trigger::default(),
             recorders: Vec::new(),
             tachos: Vec::new(),
+            encoder: None,
             rounds: None,
             watch: Vec::new(),
             named_hz: None,
@@ -136,7 +140,7 @@ impl Plan {
                 return Err(Refusal::new("tachos", format!("input {} is set up as tachometer twice", t.input)));
             }
         }
-        Ok(())
+        self.encoder.as_ref().map_or(Ok(()), Encoder::check)
     }
 
     /// Checks all that refers to the rig: recorders, triggers, rounds, watched quantities.

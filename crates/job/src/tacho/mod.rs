@@ -1,8 +1,10 @@
 //! Tachometers of the plan: their settings, and pulses read over a stretch; [`Turning`] reads them live, one sample
 //! after the other.
 
+pub mod encoder;
 mod turning;
 
+pub use encoder::{Encoder, EncoderBody};
 pub use turning::Turning;
 
 use crate::Refusal;

@@ -203,6 +203,11 @@ fn grave_findings_stand_first_and_a_sound_rig_has_none() {
     for c in &found {
         assert!(r.edited(&c.fix, Some(&f)).refused.is_empty(), "{c:?}");
     }
+    let methods = include_str!("../../../../docs/methods.md");
+    for rule in ALL {
+        let row = format!("| {} |", rule.name.replace('_', " "));
+        assert!(methods.contains(&row), "docs/methods.md does not explain {}", rule.name);
+    }
     let names: std::collections::HashSet<&str> = ALL.iter().map(|r| r.name).collect();
     assert!(names.len() == ALL.len() && ALL.iter().all(|r| !r.looks_for.is_empty()));
 }

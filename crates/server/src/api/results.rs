@@ -59,11 +59,19 @@ pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<ser
     Ok(Json(app.store.kept_result(id).await?))
 }
 
-/// Lets a kept result go.
-#[utoipa::path(delete, operation_id = "drop_kept_result", path = "/api/kept-results/{id}", params(("id" = i64, Path)),
+/// Deletes a kept result; it can be brought back for a day.
+#[utoipa::path(delete, operation_id = "delete_kept_result", path = "/api/kept-results/{id}", params(("id" = i64, Path)),
     responses((status = 204), (status = 404, body = super::ErrorBody)))]
-pub async fn drop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
-    app.store.drop_result(id).await?;
+pub async fn delete(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
+    app.store.delete_result(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Brings a deleted result back.
+#[utoipa::path(post, operation_id = "restore_kept_result", path = "/api/kept-results/{id}/restore", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = super::ErrorBody)))]
+pub async fn restore(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
+    app.store.restore_result(id).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

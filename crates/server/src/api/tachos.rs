@@ -4,11 +4,11 @@ use super::ApiError;
 use crate::App;
 use axum::Json;
 use axum::extract::State;
-use echo_application::encoders::EncoderBody;
 use echo_application::encoders::EncoderRead;
 use echo_application::tachos::TachoBody;
 use echo_application::tachos::TachoRead;
 use echo_application::{encoders, tachos};
+use echo_job::tacho::EncoderBody;
 
 /// Reads a tachometer: speed, quality, picture; finds threshold and hysteresis when asked to.
 #[utoipa::path(post, operation_id = "read_tacho", path = "/api/tachos/read", request_body = TachoRead,

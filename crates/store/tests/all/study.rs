@@ -83,8 +83,14 @@ async fn a_result_is_stale_once_something_was_put_right() {
     assert_eq!(store.kept_result(other).await.unwrap(), body);
     let mesh = store.kept_results(campaign).await.unwrap().swap_remove(1);
     assert_eq!((mesh.who.as_str(), mesh.run_id, mesh.run_number), ("Ben", Some(run), Some(1)));
-    store.drop_result(other).await.unwrap();
-    assert!(matches!(store.drop_result(other).await, Err(StoreError::Missing(_))));
+    store.delete_result(other).await.unwrap();
+    assert!(matches!(store.delete_result(other).await, Err(StoreError::Missing(_))));
+    assert!(matches!(store.kept_result(other).await, Err(StoreError::Missing(_))));
+    assert!(store.kept_results(campaign).await.unwrap().iter().all(|r| r.id != other));
+    store.restore_result(other).await.unwrap();
+    assert!(store.kept_results(campaign).await.unwrap().iter().any(|r| r.id == other));
+    assert!(matches!(store.restore_result(other).await, Err(StoreError::Missing(_))), "nothing to bring back");
+    store.delete_result(other).await.unwrap();
     assert!(matches!(store.kept_result(other).await, Err(StoreError::Missing(_))));
     // With its run everything goes.
     store.delete_run(run).await.unwrap();

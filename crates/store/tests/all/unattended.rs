@@ -189,9 +189,13 @@ async fn one_schedule_goes_and_its_table_grows() {
 
     store.end_schedule(schedule.id, ScheduleState::Done).await.unwrap();
     store.end_schedule(schedule.id, ScheduleState::Stopped).await.unwrap();
-    let ended = store.schedules(id).await.unwrap().into_iter().next().unwrap();
+    let ended = store.schedule(id, Some(schedule.id)).await.unwrap().unwrap();
     assert_eq!(ended.state, ScheduleState::Done, "what has ended stays as it ended");
+    assert_eq!(store.schedule(id, None).await.unwrap(), Some(ended.clone()), "the newest");
+    let short = store.schedules(id).await.unwrap();
+    assert_eq!((short[0].id, short[0].count), (ended.id, ended.rounds.count as i32));
     assert!(store.schedules(i64::MAX).await.unwrap().is_empty());
+    assert_eq!(store.schedule(i64::MAX, Some(schedule.id)).await.unwrap(), None, "another campaign's");
 }
 
 #[tokio::test]
