@@ -60,6 +60,7 @@ class LiveLink {
   private panes = new Map<number, { show: Show; draw: (p: Picture) => void }>();
   private next = 1;
   private statusListeners = new Set<Listener>();
+  private newsListeners = new Set<(tables: string[]) => void>();
   private wait = 250;
   private heardAt = performance.now();
   /** How old the last word of the server is, s; 0 while it is fresh. */
@@ -81,6 +82,8 @@ class LiveLink {
       this.fresh();
       this.tell();
       this.changed();
+      // What changed while nobody listened is not known.
+      for (const l of this.newsListeners) l(["*"]);
     };
     socket.onmessage = (e) => (typeof e.data === "string" ? this.heard(e.data) : this.drawn(e.data));
     socket.onclose = () => this.lost(socket);
@@ -125,6 +128,10 @@ class LiveLink {
   private heard(text: string) {
     this.fresh();
     const body = JSON.parse(text);
+    if (body.changed) {
+      for (const l of this.newsListeners) l(body.changed as string[]);
+      return;
+    }
     if (body.capture) this.status = body as Status;
     else this.refused = String(body.refused ?? "");
     this.changed();
@@ -182,6 +189,12 @@ class LiveLink {
       this.panes.delete(pane);
       this.tell();
     };
+  }
+
+  /** Calls with the names of tables that have changed; `*` where any may have. */
+  onNews(l: (tables: string[]) => void) {
+    this.newsListeners.add(l);
+    return () => this.newsListeners.delete(l);
   }
 
   onStatus = (l: Listener) => {

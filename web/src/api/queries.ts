@@ -13,14 +13,14 @@ import {
 
 const at = (id: number) => ({ params: { path: { id } } });
 
-export const useCampaigns = () =>
-  useQuery({ queryKey: ["campaigns"], queryFn: () => told(api.GET("/api/campaigns")), refetchInterval: 10_000 });
+export const useCampaigns = () => useQuery({ queryKey: ["campaigns"], queryFn: () => told(api.GET("/api/campaigns")) });
 
 export const useRig = (campaign: number | undefined) =>
   useQuery({
     queryKey: ["rig", campaign],
     enabled: campaign !== undefined,
     queryFn: () => told(api.GET("/api/campaigns/{id}/rig", at(campaign ?? 0))),
+    // Its cautions follow what is heard, which is in no table.
     refetchInterval: 3_000,
   });
 
@@ -29,7 +29,8 @@ export const usePlan = (campaign: number | undefined) =>
     queryKey: ["plan", campaign],
     enabled: campaign !== undefined,
     queryFn: () => told(api.GET("/api/campaigns/{id}/plan", at(campaign ?? 0))),
-    refetchInterval: 3_000,
+    // Its sums follow the free room on the disk.
+    refetchInterval: 10_000,
   });
 
 export const useRuns = (campaign: number | undefined) =>
@@ -59,7 +60,6 @@ export const useReport = (campaign: number | undefined) =>
     queryKey: ["report", campaign],
     enabled: campaign !== undefined,
     queryFn: () => toldVersion(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
-    refetchInterval: 10_000,
   });
 
 /** The machine's elements. */
@@ -86,8 +86,7 @@ export function useSaveMachine(campaign: number | undefined) {
   });
 }
 
-export const useSensors = () =>
-  useQuery({ queryKey: ["sensors"], queryFn: () => told(api.GET("/api/sensors")), refetchInterval: 10_000 });
+export const useSensors = () => useQuery({ queryKey: ["sensors"], queryFn: () => told(api.GET("/api/sensors")) });
 
 export const useSensorHistory = (id: number | undefined) =>
   useQuery({

@@ -15,8 +15,6 @@ export const useRounds = (campaign: number | undefined, schedule?: number) =>
           params: { path: { id: campaign ?? 0 }, query: schedule === undefined ? {} : { schedule } },
         }),
       ),
-    // What has ended changes no more.
-    refetchInterval: (q) => (schedule !== undefined && q.state.data?.state !== "going" ? false : 1_000),
   });
 
 export function useOrderRounds(campaign: number | undefined) {

@@ -1,4 +1,4 @@
-/** A job: work that goes on though the page is gone, on this server or a worker; asked where it stands until it is done. */
+/** A job: work that goes on though the page is gone, on this server or a worker; told where it stands as it goes on. */
 import { useQuery } from "@tanstack/react-query";
 import { api, type Schema, told } from "../api/client";
 
@@ -11,7 +11,6 @@ export function useJob(id: number | undefined) {
     queryKey: ["job", id],
     enabled: id !== undefined,
     queryFn: () => told(api.GET("/api/jobs/{id}", { params: { path: { id: id ?? 0 } } })),
-    refetchInterval: (q) => (q.state.data && !open(q.state.data) ? false : 400),
   });
   return {
     parts: list.data,

@@ -1,10 +1,10 @@
 /** The frame around the five stations of a campaign: course line, watch bar, log strip, keys. */
 
-import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, Suspense, useEffect, useState } from "react";
+import { type ReactNode, Suspense, useState } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { showing } from "../api/client";
 import { useConnected, useRefusedWish, useStatusOf } from "../api/live";
+import { useNews } from "../api/news";
 import { Guarded } from "../ui/Guarded";
 import { Empty } from "../ui/Panel";
 import { Undos } from "../ui/undo";
@@ -45,7 +45,6 @@ export function Shell() {
   const go = useGo();
   const station = stationOf(useLocation().pathname);
   const to = useTo();
-  const client = useQueryClient();
   const connected = useConnected();
   const { id, missing } = useCampaign();
   const measured = useMeasured();
@@ -57,12 +56,7 @@ export function Shell() {
   // What is asked for and what is drawn live belongs to the campaign on the screen, from the first request on.
   showing(id);
 
-  // A run that has ended, begun or changed shows in the log at once.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the state is what is waited for
-  useEffect(() => {
-    client.invalidateQueries({ queryKey: ["runs"] });
-    client.invalidateQueries({ queryKey: ["run"] });
-  }, [state, client]);
+  useNews();
 
   const order = async (what: Order) => {
     setError("");

@@ -17,6 +17,7 @@ import { usePlan } from "../api/queries";
 import { zoneLook } from "../stations/run/panes/LimitsPane";
 import { Button } from "../ui/Button";
 import { bytes, clock, rate, span, withUnit } from "../ui/format";
+import { NamedButton } from "../ui/NamedButton";
 import { openByEnter } from "../ui/Word";
 import { stationOf, useTo, within } from "./address";
 import { captureName, type Order, orders, progressOf, sessionOf, stateLook } from "./capture";
@@ -172,18 +173,13 @@ function CampaignChoice() {
   return (
     <Listbox value={campaign?.id ?? 0} onChange={(id: number) => navigate(within(id, `/${station}`))}>
       <ListboxButton as={Fragment}>
-        <button
-          type="button"
+        <NamedButton
+          label="Campaign"
           className="max-w-72 truncate text-left text-[16px] font-semibold"
-          aria-label="Campaign"
-          aria-labelledby="campaign-is campaign-set"
           onKeyDown={openByEnter}
         >
-          <span id="campaign-is" hidden>
-            Campaign
-          </span>
-          <span id="campaign-set">{campaign?.name ?? (loaded ? "No campaign" : "…")}</span>
-        </button>
+          {campaign?.name ?? (loaded ? "No campaign" : "…")}
+        </NamedButton>
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
         {all.map((c) => (

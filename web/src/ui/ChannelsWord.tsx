@@ -1,7 +1,10 @@
 /** Channels chosen from a list, as a word of a sentence; the order of choosing is the order kept. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
-import { Fragment, useId } from "react";
+import { Fragment } from "react";
 import type { Channel } from "../api/client";
+import { FindWord, MANY } from "./FindWord";
+import { NamedButton } from "./NamedButton";
+import { openByEnter } from "./Word";
 
 type Props = {
   label: string;
@@ -15,21 +18,16 @@ type Props = {
 };
 
 export function ChannelsWord({ label, face, inputs, channels, onSet, width }: Props) {
-  const id = useId();
+  if (channels.length > MANY) {
+    const options = channels.map((c) => ({ value: c.input, says: `${c.label} ${c.name}` }));
+    return <FindWord many label={label} face={face} value={inputs} options={options} onSet={onSet} width={width} />;
+  }
   return (
     <Listbox value={inputs} onChange={onSet} multiple>
       <ListboxButton as={Fragment}>
-        <button
-          type="button"
-          aria-label={label}
-          aria-labelledby={`${id}-is ${id}-set`}
-          className={`word truncate align-bottom ${width}`}
-        >
-          <span id={`${id}-is`} hidden>
-            {label}
-          </span>
-          <span id={`${id}-set`}>{face}</span>
-        </button>
+        <NamedButton label={label} className={`word truncate align-bottom ${width}`} onKeyDown={openByEnter}>
+          {face}
+        </NamedButton>
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

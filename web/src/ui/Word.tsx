@@ -2,6 +2,8 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { Fragment, type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { dropDraft, keepDraft, takeDraft } from "./draft";
+import { type Choice, FindWord, MANY } from "./FindWord";
+import { NamedButton } from "./NamedButton";
 import { Refusal } from "./Refusal";
 
 type TextProps = {
@@ -44,6 +46,7 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
         ref={input}
         aria-label={label}
         aria-invalid={wrong !== ""}
+        data-editing={editing || undefined}
         aria-describedby={wrong ? id : undefined}
         className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "quiet text-right" : ""}`}
         style={{ width: width ?? `${Math.min(Math.max(text.length, 1), 48) + 0.6}ch` }}
@@ -95,27 +98,19 @@ export function ChosenWord<T extends string | number>({
   /** What stands there while none of the options is chosen. */
   empty?: string;
   /** `face` is what the sentence says, where the list says more. */
-  options: { value: T; says: string; face?: string }[];
+  options: Choice<T>[];
   onSet: (value: T) => void;
 }) {
   const chosen = options.find((o) => o.value === value);
-  const id = useId();
+  const face = chosen?.face ?? chosen?.says ?? empty ?? String(value);
+  if (options.length > MANY)
+    return <FindWord label={label} face={face} value={value} options={options} onSet={onSet} />;
   return (
     <Listbox value={value} onChange={onSet}>
-      {/* Named by what it sets and what it is set to. */}
       <ListboxButton as={Fragment}>
-        <button
-          type="button"
-          aria-label={label}
-          aria-labelledby={`${id}-is ${id}-set`}
-          className="word whitespace-nowrap"
-          onKeyDown={openByEnter}
-        >
-          <span id={`${id}-is`} hidden>
-            {label}
-          </span>
-          <span id={`${id}-set`}>{chosen?.face ?? chosen?.says ?? empty ?? String(value)}</span>
-        </button>
+        <NamedButton label={label} className="word whitespace-nowrap" onKeyDown={openByEnter}>
+          {face}
+        </NamedButton>
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

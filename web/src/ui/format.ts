@@ -74,3 +74,6 @@ export function short(x: number, n = 4): string {
   const text = digits(x, n);
   return text.includes(".") && !text.includes("×") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
 }
+
+/** Name and unit as an axis or the head of a column says them; what is missing is left out. */
+export const axisName = (name: string | undefined, unit: string | undefined) => [name, unit].filter(Boolean).join(", ");

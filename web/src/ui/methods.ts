@@ -65,5 +65,8 @@ export const lensMethods = (lens: string) => ofLens[lens] ?? [];
 export const cursorMethods = ["line", "highest peaks", "Lines of machine elements", "Peaks"];
 export const unitMethods = ["Unit of another motion", "Integration", "Differentiation"];
 
+/** What explains a caution: the row of its rule. */
+export const ruleMethods = (rule: string) => [rule.replaceAll("_", " ")];
+
 /** Those with these titles, in this order. */
 export const chosen = (all: Method[], titles: string[]) => titles.flatMap((t) => all.find((m) => m.title === t) ?? []);

@@ -1,4 +1,5 @@
-/** What was deleted or removed can be taken back for a while: a slip at the foot of the page says for how long. */
+/** What was deleted or removed can be undone for a while, and what was undone done again: a slip at the foot of the page
+ * says for how long. */
 import { useEffect, useState } from "react";
 import { useKeys } from "../shell/keys";
 import { Button } from "./Button";
@@ -7,14 +8,33 @@ import { shared } from "./shared";
 /** How long an act can be taken back, s. */
 const SECONDS = 20;
 
-type Act = { id: number; says: string; undo: () => unknown; until: number };
+type Act = {
+  id: number;
+  says: string;
+  undo: (last: unknown) => unknown;
+  redo: ((last: unknown) => unknown) | undefined;
+  undone: boolean;
+  /** What the last step gave, such as the version it made. */
+  last: unknown;
+  until: number;
+};
 
 const acts = shared<Act[]>([]);
 let next = 1;
+const soon = () => Date.now() + SECONDS * 1000;
 
-/** Offers to take back what was just done; `undo` may refuse, and is offered again then. */
-export function offerUndo(says: string, undo: () => unknown) {
-  acts.set([...acts.get(), { id: next++, says, undo, until: Date.now() + SECONDS * 1000 }].slice(-3));
+/** Offers to undo what was just done, and to do it again then. Each step is given what the one before it gave; one that
+ * is refused is offered again. */
+export function offerUndo<T>(says: string, undo: (last?: T) => T | Promise<T>, redo?: (last: T) => T | Promise<T>) {
+  const act = { id: next++, says, undo, redo, undone: false, last: undefined, until: soon() } as Act;
+  acts.set([...acts.get(), act].slice(-3));
+}
+
+/** Undoes an act or does it again; without a way to do it again it is gone once it is undone. */
+async function step(a: Act) {
+  const last = await (a.undone ? a.redo?.(a.last) : a.undo(a.last));
+  const left = acts.get().filter((x) => x.id !== a.id);
+  acts.set(a.redo ? [...left, { ...a, undone: !a.undone, last, until: soon() }] : left);
 }
 
 export function Undos() {
@@ -31,26 +51,29 @@ export function Undos() {
     }, 1000);
     return () => window.clearInterval(tick);
   }, [all]);
-  const undo = async (a: Act) => {
+  const take = async (a: Act) => {
     setWrong("");
     try {
-      await a.undo();
-      acts.set(acts.get().filter((x) => x.id !== a.id));
+      await step(a);
     } catch (e) {
       setWrong((e as Error).message);
     }
   };
-  const last = all.at(-1);
-  useKeys("Undo", last ? [{ key: "Control+z", says: `Undo: ${last.says}`, run: () => undo(last) }] : []);
+  const last = all.findLast((a) => !a.undone);
+  const again = all.findLast((a) => a.undone);
+  useKeys("Undo", [
+    ...(last ? [{ key: "Control+z", says: `Undo: ${last.says}`, run: () => take(last) }] : []),
+    ...(again ? [{ key: "Control+Shift+z", says: `Redo: ${again.says}`, run: () => take(again) }] : []),
+  ]);
   if (all.length === 0) return null;
   return (
     <div className="fixed bottom-16 left-1/2 z-40 flex -translate-x-1/2 flex-col gap-1" role="status">
-      {wrong && <span className="panel border-reef! px-3 py-1 text-[13px] text-reef">Not undone: {wrong}</span>}
+      {wrong && <span className="panel border-reef! px-3 py-1 text-[13px] text-reef">Not done: {wrong}</span>}
       {all.map((a) => (
         <span key={a.id} className="panel flex items-center gap-4 px-3 py-1 text-[13px] shadow-lg">
-          {a.says}
-          <Button look="link" onClick={() => undo(a)}>
-            Undo
+          {a.undone ? `Undone: ${a.says}` : a.says}
+          <Button look="link" onClick={() => take(a)}>
+            {a.undone ? "Redo" : "Undo"}
           </Button>
           <span aria-hidden className="num text-[12px] text-soft">
             {Math.max(0, Math.ceil((a.until - now) / 1000))} s

@@ -1,41 +1,31 @@
 /** A quadrature encoder as it is heard now: counts, degrees, direction. */
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, type Channel, told } from "../../api/client";
+import { api, type Schema, told } from "../../api/client";
+import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
 import { digits } from "../../ui/format";
 import { Empty, Panel } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
+import type { PlanProps } from "./planProps";
 
-export function Encoder({ channels }: { channels: Channel[] }) {
+type EncoderPlan = Schema["Encoder"];
+
+const usual: EncoderPlan = { a: 0, b: 0, index: null, lines: 32, multiple: 4, wrap: true, threshold_v: 2.5 };
+
+/** Its settings are the plan's; as long as none are there, the first two channels that could be tracks. */
+export function Encoder({ body, channels, set: setPlan }: PlanProps) {
   const volts = channels.filter((c) => c.quantity === "voltage");
-  const [s, setS] = useState({ a: 0, b: 0, index: 0, lines: 32, multiple: 4, wrap: true, threshold: 2.5 });
-  const a = s.a || volts[0]?.input || 0;
-  const b = s.b || volts[1]?.input || 0;
-  const set = (part: Partial<typeof s>) => setS({ ...s, ...part });
+  const kept = body.plan.encoder;
+  const s = kept ?? { ...usual, a: volts[0]?.input ?? 0, b: volts[1]?.input ?? 0 };
+  const set = (part: Partial<EncoderPlan>) => setPlan({ encoder: { ...s, ...part } });
   const heard = useQuery({
-    queryKey: ["encoder", s, a, b],
-    enabled: a > 0 && b > 0,
+    queryKey: ["encoder", s],
+    enabled: s.a > 0 && s.b > 0,
     retry: false,
     refetchInterval: 500,
-    queryFn: () =>
-      told(
-        api.POST("/api/encoders/read", {
-          body: {
-            a,
-            b,
-            index: s.index || null,
-            lines: s.lines,
-            multiple: s.multiple,
-            reset_at_index: s.index > 0,
-            wrap: s.wrap,
-            threshold_v: s.threshold,
-            seconds: 0.5,
-          },
-        }),
-      ),
+    queryFn: () => told(api.POST("/api/encoders/read", { body: { encoder: s, seconds: 0.5 } })),
   });
-  if (volts.length < 2)
+  if (!kept && volts.length < 2)
     return (
       <Panel title="Encoder">
         <Empty says="An encoder needs two channels that measure voltage, tracks A and B. Switch them on in the rig." />
@@ -48,15 +38,30 @@ export function Encoder({ channels }: { channels: Channel[] }) {
       options={[
         ...(none ? [{ value: 0, says: "no index" }] : []),
         ...volts.map((c) => ({ value: c.input, says: `${c.label} ${c.name}`, face: c.name })),
+        // One that is switched off meanwhile, or measures something else.
+        ...(value && !volts.some((c) => c.input === value)
+          ? [{ value, says: `input ${value}, measures no voltage` }]
+          : []),
       ]}
-      onSet={(v) => set({ [key]: v })}
+      onSet={(v) => set({ [key]: v || null })}
     />
   );
   const e = heard.data;
   return (
-    <Panel title="Encoder" says="two tracks a quarter of a line apart">
+    <Panel
+      title="Encoder"
+      says="two tracks a quarter of a line apart"
+      aside={
+        kept && (
+          <Button look="link" onClick={() => void setPlan({ encoder: null }, "Encoder removed").catch(() => undefined)}>
+            Remove
+          </Button>
+        )
+      }
+    >
       <div className="px-3 pb-3 text-[15px] leading-8">
-        Tracks {track("Track A", a, "a")} and {track("Track B", b, "b")}, {track("Index", s.index, "index", true)},{" "}
+        Tracks {track("Track A", s.a, "a")} and {track("Track B", s.b, "b")},{" "}
+        {track("Index", s.index ?? 0, "index", true)},{" "}
         <NumberWord
           label="Lines a turn"
           what="the number of lines"
@@ -76,9 +81,9 @@ export function Encoder({ channels }: { channels: Channel[] }) {
         , high above{" "}
         <NumberWord
           label="Threshold of the tracks"
-          value={s.threshold}
+          value={s.threshold_v}
           unit="V"
-          onSet={(threshold) => set({ threshold })}
+          onSet={(threshold_v) => set({ threshold_v })}
         />
         ,{" "}
         <ChosenWord

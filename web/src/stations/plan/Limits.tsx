@@ -4,7 +4,7 @@ import { useMemo, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { useWatch } from "../../api/rounds";
 import { NumberWord } from "../../ui/EntryWord";
-import { digits, plain } from "../../ui/format";
+import { axisName, digits, plain } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { Plot } from "../../ui/plot/Plot";
 import { ChosenWord } from "../../ui/Word";
@@ -250,7 +250,7 @@ function Trend({
           x={x}
           curves={curves}
           xLabel={hours > 1 ? "time before now, h" : "time before now, min"}
-          yLabel={[name, watched?.unit].filter(Boolean).join(", ")}
+          yLabel={axisName(name, watched?.unit)}
           levels={levels}
           yMin={0}
         />

@@ -40,7 +40,12 @@ export function PlanStation() {
       const now = (client.getQueryData<PlanBody>(["plan", id]) ?? (plan.data as PlanBody)).plan;
       await save.mutateAsync({ ...now, ...part });
       const before = Object.fromEntries(Object.keys(part).map((k) => [k, now[k as keyof Plan]]));
-      if (removed) offerUndo(removed, () => change(before));
+      if (removed)
+        offerUndo<unknown>(
+          removed,
+          () => change(before),
+          () => change(part),
+        );
     });
     queue.current = done.catch(() => undefined);
     return done;

@@ -22,12 +22,13 @@ export function Speed(props: PlanProps) {
   const { body, channels, set } = props;
   const [error, setError] = useState<Error>();
   const tachos = body.plan.tachos ?? [];
-  const write = (to: Tachometer[], removed?: string) => {
+  const tried: PlanProps["set"] = (part, removed) => {
     setError(undefined);
-    const done = set({ tachos: to }, removed);
+    const done = set(part, removed);
     done.catch(setError);
     return done;
   };
+  const write = (to: Tachometer[], removed?: string) => tried({ tachos: to }, removed);
   const free = channels.filter((c) => !tachos.some((t) => t.input === c.input));
   // A voltage is the likeliest to carry pulses.
   const likely = free.find((c) => c.quantity === "voltage") ?? free[0];
@@ -79,7 +80,7 @@ export function Speed(props: PlanProps) {
         </Button>
       )}
       <div className="grid grid-cols-2 gap-3">
-        <Encoder channels={channels} />
+        <Encoder {...props} set={tried} />
         <PulseOutput />
       </div>
     </div>

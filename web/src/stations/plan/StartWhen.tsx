@@ -5,7 +5,7 @@ import { api, type Schema, told } from "../../api/client";
 import { overview, useRun, useRuns } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
-import { plain, whole } from "../../ui/format";
+import { axisName, plain, whole } from "../../ui/format";
 import { Panel, Wrong } from "../../ui/Panel";
 import { Plot } from "../../ui/plot/Plot";
 import { ChosenWord } from "../../ui/Word";
@@ -198,7 +198,7 @@ function TryOut({ body, campaign, conditions }: PlanProps & { conditions: Condit
             x={x}
             curves={curves}
             xLabel="time, s"
-            yLabel={[channel?.recorded.name, channel?.recorded.unit].filter(Boolean).join(", ")}
+            yLabel={axisName(channel?.recorded.name, channel?.recorded.unit)}
             marks={marks}
           />
         </div>

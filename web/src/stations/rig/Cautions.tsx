@@ -1,6 +1,8 @@
 /** Findings of the rule check, each with what, why and its fix; a finding can be let pass with a reason. */
 import { useEffect, useRef, useState } from "react";
 import type { Caution } from "../../api/client";
+import { Explain } from "../../ui/Explain";
+import { ruleMethods } from "../../ui/methods";
 import { Panel } from "../../ui/Panel";
 
 type Props = {
@@ -69,7 +71,8 @@ export function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: Finding
           onClick={() => c.input && onSelect(c.input)}
         >
           {c.says}
-        </button>
+        </button>{" "}
+        <Explain what={c.rule.replaceAll("_", " ")} titles={ruleMethods(c.rule)} />
         {c.waived ? (
           <p className="text-[12px] text-soft">
             Waived by {c.waived.who}: “{c.waived.reason}”.{" "}

@@ -81,8 +81,7 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
       cell.style.setProperty("--held", `${Math.min(l.held, 1) * 100}%`);
       cell.style.setProperty("--tone", l.overHeld ? "var(--reef)" : "var(--ink)");
       cell.setAttribute("aria-valuenow", String(Math.round(l.peak * 100)));
-      // The cell beside the one the bar stands in.
-      const rms = cell.parentElement?.nextElementSibling;
+      const rms = cell.closest("[role=row]")?.querySelector("[data-rms]");
       // Below the converter's own noise there is nothing to read.
       if (rms) rms.textContent = l.rms < 2e-5 ? "0" : digits(l.rms * (c.full_scale ?? Number.NaN), 3);
     }

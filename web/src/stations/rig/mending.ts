@@ -1,5 +1,6 @@
 /** What a caution offers, taken, and a caution let pass with a reason; in the rig and in the plan. */
 import { api, type Caution, type Plan, told } from "../../api/client";
+import { offerUndo } from "../../ui/undo";
 import type { useEditing } from "./editing";
 
 type Props = {
@@ -18,7 +19,7 @@ export function mending({ campaign, editing, savePlan, onError }: Props) {
         .write({ cells: c.fix }, c.fix_says ?? c.says)
         .then((a) => a.refused[0] && onError(new Error(a.refused[0].says)), onError);
   };
-  const waive = async (c: Caution, reason: string | null) =>
+  const waived = async (c: Caution, reason: string | null) =>
     editing.take(
       await told(
         api.POST("/api/campaigns/{id}/rig/waivers", {
@@ -27,5 +28,14 @@ export function mending({ campaign, editing, savePlan, onError }: Props) {
         }),
       ),
     );
+  const waive = async (c: Caution, reason: string | null) => {
+    const was = c.waived?.reason ?? null;
+    await waived(c, reason);
+    offerUndo(
+      reason === null ? "Caution reopened" : "Caution waived",
+      () => waived(c, was),
+      () => waived(c, reason),
+    );
+  };
   return { fix, waive };
 }

@@ -8,7 +8,8 @@ export type Display = Pane["display"];
 
 /** Rows that fill the screen; a bench may be longer. */
 export const ROWS = 20;
-export const COLUMNS = 12;
+/** The bench of whoever has not made one. */
+export const STANDARD = "Standard";
 
 export const displays: { display: Display; says: string }[] = [
   { display: "waveform", says: "Waveform" },
@@ -88,7 +89,8 @@ const working = v.object({
 
 /** The bench as it was left in this browser. */
 export function left(campaign: number | undefined): Working | undefined {
-  return stored(key(campaign), working) as Working | undefined;
+  const found = stored(key(campaign), working) as Working | undefined;
+  return found && { ...found, name: found.name || STANDARD };
 }
 
 export const leave = (campaign: number | undefined, bench: Working) =>

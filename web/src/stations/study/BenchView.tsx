@@ -1,11 +1,10 @@
 /** Overview, bench of lenses, channels and cursors of a run. */
 
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
-import { type Analysis, api, type RunDetail, told } from "../../api/client";
+import { useMemo, useState } from "react";
+import type { Analysis, RunDetail } from "../../api/client";
 import { useReport, useSaveReport } from "../../api/queries";
 import { useGo } from "../../shell/address";
+import { BenchGrid, placed } from "../../ui/BenchGrid";
 import { Explain } from "../../ui/Explain";
 import { Guarded } from "../../ui/Guarded";
 import { cursorMethods } from "../../ui/methods";
@@ -14,9 +13,8 @@ import type { Range } from "../../ui/plot/Plot";
 import { Split } from "../../ui/Split";
 import { TableMenu } from "../../ui/TableMenu";
 import { offerUndo } from "../../ui/undo";
-import { useHeight } from "../../ui/useHeight";
 import { BenchBar } from "./BenchBar";
-import { type Change, COLUMNS, leave, left, type Panel, ROWS, usual, type Working } from "./bench";
+import { type Change, type Panel, ROWS } from "./bench";
 import { ChannelList } from "./ChannelList";
 import { CursorSlip } from "./cursors/CursorSlip";
 import { clicked, marksOf } from "./cursors/clicks";
@@ -26,7 +24,7 @@ import { markerLines, useReadings } from "./cursors/useReadings";
 import { KeepDialog } from "./KeepDialog";
 import { LaidBar } from "./LaidBar";
 import { useLaid } from "./laid";
-import { fitting, type Recipe } from "./lens/fields";
+import type { Recipe } from "./lens/fields";
 import { LensPanel } from "./lens/LensPanel";
 import { lensOf } from "./lens/lenses";
 import { Overview } from "./overview/Overview";
@@ -34,24 +32,14 @@ import { corrected, recipeOf, rowOf, rowsOf } from "./rows";
 import { useLook } from "./state";
 import { TachoCorrection } from "./TachoCorrection";
 import { Takes } from "./Takes";
+import { useMarkers } from "./useMarkers";
 
-const GAP = 8;
 const spectral = (p: Panel) =>
   p.recipe.lens === "spectrum" || (p.recipe.lens === "envelope" && p.recipe.output !== "waveform");
 
-/** A bench that another run was looked at with: blocks much longer than this run's are shortened. */
-function fitted(bench: Working, run: RunDetail): Working {
-  const most = fitting(run.sample_rate_hz, Math.max(run.duration_s / 2, 0.05));
-  const fit = (p: Panel): Panel => {
-    const block = p.recipe.block as number | undefined;
-    return block && block > most ? { ...p, recipe: { ...p.recipe, block: most } } : p;
-  };
-  return { ...bench, panels: bench.panels.map(fit) };
-}
-
 export function BenchView({ run, campaign }: { run: RunDetail; campaign: number | undefined }) {
-  const [look, setLook] = useLook(run);
-  const [bench, setBench] = useState<Working>(() => fitted(left(campaign) ?? { name: "", panels: usual(run) }, run));
+  const [look, setLook] = useLook(run, campaign);
+  const { bench } = look;
   const [trail, setTrail] = useState<{ bracket: Range[]; shown: Record<string, (Range | null)[]> }>({
     bracket: [],
     shown: {},
@@ -61,8 +49,6 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const [active, setActive] = useState<number>();
   const [error, setError] = useState<Error>();
   const [keeping, setKeeping] = useState<object>();
-  const { width, containerRef, mounted } = useContainerWidth();
-  const height = useHeight(containerRef);
   const report = useReport(campaign).data?.data;
   const save = useSaveReport(campaign);
   const go = useGo();
@@ -76,18 +62,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const entries = corrected(run);
   const over = useLaid(run, bracket[0]);
 
-  const markers = useQuery({
-    queryKey: ["markers", run.id, bracket[0], bracket[1], entries],
-    queryFn: ({ signal }) =>
-      told(
-        api.GET("/api/runs/{id}/markers", {
-          params: { path: { id: run.id }, query: { from_s: bracket[0], to_s: bracket[1] } },
-          signal,
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  }).data;
+  const markers = useMarkers(run, bracket);
   const { cursors } = look;
   const setCursors = (part: Partial<typeof cursors>) => setLook({ cursors: { ...cursors, ...part } });
   const lines = useMemo(() => markerLines(markers, cursors), [markers, cursors]);
@@ -125,20 +100,17 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
     () => run.notes.map((n) => ({ x: n.place, says: n.says, axis: n.axis, lens: n.lens })),
     [run.notes],
   );
-  // As it is now, also for what was typed a moment ago and is read only now.
-  const latest = useRef(bench);
-  latest.current = bench;
-  const change = (panels: Panel[], name = latest.current.name) => {
-    latest.current = { name, panels };
-    setBench(latest.current);
-    leave(campaign, latest.current);
-  };
+  const change = (panels: Panel[], name = bench.name) => setLook({ bench: { name, panels } });
+  // Of the panel as it is now, also for what was typed a moment ago and is read only now.
   const set = (i: number, part: Change) =>
-    change(
-      latest.current.panels.map((p, k) =>
-        k === i ? placed({ ...p, ...(typeof part === "function" ? part(p) : part) }) : p,
-      ),
-    );
+    setLook(({ bench }) => ({
+      bench: {
+        ...bench,
+        panels: bench.panels.map((p, k) =>
+          k === i ? placed({ ...p, ...(typeof part === "function" ? part(p) : part) }) : p,
+        ),
+      },
+    }));
   const setBracket = (to: Range) => setLook({ bracket: [Math.max(0, to[0]), Math.min(run.duration_s, to[1])] });
   const zoomBracket = (to: Range) => {
     setTrail((t) => ({ ...t, bracket: [...t.bracket, bracket] }));
@@ -178,13 +150,6 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
       setError(e as Error);
     }
   };
-  // A lens that was added is brought into view.
-  const count = useRef(bench.panels.length);
-  useEffect(() => {
-    if (bench.panels.length > count.current) containerRef.current?.scrollTo({ top: 1e6 });
-    count.current = bench.panels.length;
-  }, [bench.panels.length, containerRef]);
-  const rowHeight = Math.max((height - (ROWS - 1) * GAP) / ROWS, 16);
   const names = readChannels.map((c) => rowOf(run, c)?.name ?? "");
   // The note is about the lens the cursors read, or the one that stands first.
   const noted = read ?? bench.panels[0];
@@ -274,59 +239,49 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
         markers={markers}
         onBench={(b) => change(b.panels, b.name)}
       />
-      <div ref={containerRef} className="relative min-h-0 flex-1 overflow-x-hidden overflow-y-auto">
-        <Wrong error={error} />
-        {mounted && height > 0 && (
-          <GridLayout
-            width={width}
-            layout={bench.panels.map((p, i) => ({ i: String(i), x: p.x, y: p.y, w: p.w, h: p.h, minW: 3, minH: 3 }))}
-            gridConfig={{ cols: COLUMNS, rowHeight, margin: [GAP, GAP], containerPadding: [0, 0] }}
-            dragConfig={{ handle: ".pane-head", cancel: ".pane-word" }}
-            compactor={noCompactor}
-            onDragStop={(layout) => change(moved(bench.panels, layout))}
-            onResizeStop={(layout) => change(moved(bench.panels, layout))}
-          >
-            {bench.panels.map((p, i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: a lens is its place in the list
-              <div key={i}>
-                <Guarded what={`The panel ${lensOf(p.recipe.lens).says}`} again={[p]}>
-                  <LensPanel
-                    run={run}
-                    panel={p}
-                    markers={markers}
-                    chosen={drawn}
-                    bracket={bracket}
-                    kept={look.kept}
-                    laid={over.laid}
-                    shown={look.shown}
-                    marks={marks.filter((m) => !m.lens || m.lens === p.recipe.lens)}
-                    notes={notes}
-                    band={cursors.band}
-                    read={p === read && bench.panels.filter(spectral).length > 1}
-                    onSet={(part) => set(i, part)}
-                    onClose={() => {
-                      const before = bench.panels;
-                      change(before.filter((_, k) => k !== i));
-                      offerUndo(`Panel ${lensOf(p.recipe.lens).says} closed`, () => change(before));
-                    }}
-                    onBracket={zoomBracket}
-                    onBracketBack={() => {
-                      setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);
-                      setTrail((t) => ({ ...t, bracket: t.bracket.slice(0, -1) }));
-                    }}
-                    onShown={show}
-                    onShownBack={showBack}
-                    onPoint={(hz, perPixel, result) => click(i, hz, perPixel, result)}
-                    onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
-                    onKeep={setKeeping}
-                    onReport={toReport}
-                  />
-                </Guarded>
-              </div>
-            ))}
-          </GridLayout>
+      <BenchGrid
+        panels={bench.panels}
+        rows={ROWS}
+        onPanels={change}
+        panel={(p, i) => (
+          <Guarded what={`The panel ${lensOf(p.recipe.lens).says}`} again={[p]}>
+            <LensPanel
+              run={run}
+              panel={p}
+              markers={markers}
+              chosen={drawn}
+              bracket={bracket}
+              kept={look.kept}
+              laid={over.laid}
+              shown={look.shown}
+              marks={marks.filter((m) => !m.lens || m.lens === p.recipe.lens)}
+              notes={notes}
+              band={cursors.band}
+              read={p === read && bench.panels.filter(spectral).length > 1}
+              onSet={(part) => set(i, part)}
+              onClose={() => {
+                const before = bench.panels;
+                const close = () => change(before.filter((_, k) => k !== i));
+                close();
+                offerUndo(`Panel ${lensOf(p.recipe.lens).says} closed`, () => change(before), close);
+              }}
+              onBracket={zoomBracket}
+              onBracketBack={() => {
+                setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);
+                setTrail((t) => ({ ...t, bracket: t.bracket.slice(0, -1) }));
+              }}
+              onShown={show}
+              onShownBack={showBack}
+              onPoint={(hz, perPixel, result) => click(i, hz, perPixel, result)}
+              onBand={(to) => (cursors.tool === "band" ? setCursors({ band: to }) : show("frequency", to))}
+              onKeep={setKeeping}
+              onReport={toReport}
+            />
+          </Guarded>
         )}
-      </div>
+      >
+        <Wrong error={error} />
+      </BenchGrid>
     </div>
   );
   return (
@@ -380,21 +335,3 @@ const axisOf: Record<string, string> = { order_track: "speed", order_map: "speed
 
 /** A lens that follows the shaft goes by the tachometer that was put right. */
 const followed = (p: Panel, tacho: object): Panel => (p.recipe.tacho ? { ...p, recipe: { ...p.recipe, tacho } } : p);
-
-const moved = (panels: Panel[], layout: readonly { i: string; x: number; y: number; w: number; h: number }[]) =>
-  panels.map((p, i) => {
-    const to = layout.find((l) => l.i === String(i));
-    return to ? { ...p, x: to.x, y: to.y, w: to.w, h: to.h } : p;
-  });
-
-/** A place and size the bench has. */
-function placed(p: Panel): Panel {
-  const w = Math.min(Math.max(p.w, 3), COLUMNS);
-  return {
-    ...p,
-    w,
-    h: Math.min(Math.max(p.h, 3), 60),
-    x: Math.min(Math.max(p.x, 0), COLUMNS - w),
-    y: Math.max(p.y, 0),
-  };
-}

@@ -5,6 +5,7 @@ import { type ReactNode, useState } from "react";
 import { api, type RunDetail, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { plain } from "../../ui/format";
+import { NamedButton } from "../../ui/NamedButton";
 import { Wrong } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
 
@@ -52,17 +53,12 @@ export function Correction({ run, channel }: { run: RunDetail; channel: RunChann
   return (
     <Popover as="span">
       <PopoverButton
+        as={NamedButton}
+        label={`Sensitivity of ${channel.recorded.name}, put right`}
         className="num border-b border-harbour text-[13px]"
-        aria-label={`Sensitivity of ${channel.recorded.name}, put right`}
-        aria-labelledby={`right-is-${channel.channel} right-set-${channel.channel}`}
       >
-        <span id={`right-is-${channel.channel}`} hidden>
-          Sensitivity of {channel.recorded.name}, put right
-        </span>
-        <span id={`right-set-${channel.channel}`}>
-          {now(channel, "sensitivity")}
-          {changed && " *"}
-        </span>
+        {now(channel, "sensitivity")}
+        {changed && " *"}
       </PopoverButton>
       <PopoverPanel anchor="bottom end" className="panel z-30 mt-2 w-[24rem] p-4 shadow-lg">
         {({ close }) => <Form run={run} channel={channel} onDone={close} />}

@@ -139,7 +139,7 @@ export function EventsView({ run }: { run: RunDetail }) {
                 <th className="pl-3 font-normal">duration above 10 %, ms</th>
                 <th className="pl-3 font-normal">half sine, ms</th>
                 <th className="pl-3 font-normal">
-                  {body?.to_meters_a_second ? "Δv, m/s" : `integral, ${body?.integral_unit ?? ""}`}
+                  {body?.velocity ? "Δv" : "integral"}, {body?.integral_unit}
                 </th>
               </tr>
             </thead>
@@ -177,10 +177,7 @@ export function EventsView({ run }: { run: RunDetail }) {
                         {digits(e.event.half_sine_s * 1000, 4)}
                       </td>
                       <td className="num pl-3 text-right">
-                        {digits(
-                          (e.event.axes[e.event.dominant]?.integral ?? Number.NaN) * (body.to_meters_a_second ?? 1),
-                          3,
-                        )}
+                        {digits(e.event.axes[e.event.dominant]?.integral ?? Number.NaN, 3)}
                       </td>
                     </>
                   ) : (

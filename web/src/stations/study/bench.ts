@@ -2,6 +2,7 @@
 import * as v from "valibot";
 import type { RunDetail, Schema } from "../../api/client";
 import { stored } from "../../ui/stored";
+import { fitting } from "./lens/fields";
 import { lenses, lensOf, type Recipe } from "./lens/lenses";
 
 export type Scale = "linear" | "log" | "db";
@@ -51,7 +52,6 @@ export const lookedAt =
   (part: Partial<PanelLook>): Change =>
   (now) => ({ look: { ...now.look, ...part } });
 
-export const COLUMNS = 12;
 /** Rows that fill the screen. */
 export const ROWS = 16;
 
@@ -75,15 +75,19 @@ export const probes = (run: RunDetail) =>
     .slice(0, 2)
     .map((c) => c.channel);
 
+const FIRST = "waveform and spectrum";
+
 /** The bench of whoever has not made one. */
-export const usual = (run: RunDetail): Panel[] => [
+export const first = (run: RunDetail): Working => ({ name: FIRST, panels: usual(run) });
+
+const usual = (run: RunDetail): Panel[] => [
   fresh("waveform", run, undefined, { w: 12, h: 6 }),
   fresh("spectrum", run, undefined, { w: 12, h: 10, y: 6 }),
 ];
 
 /** Benches for what is done most often. */
 export const ready: { name: string; panels: (run: RunDetail, m: Schema["MarkersBody"] | undefined) => Panel[] }[] = [
-  { name: "waveform and spectrum", panels: (run) => usual(run) },
+  { name: FIRST, panels: (run) => usual(run) },
   {
     name: "run-up or coast-down",
     panels: (run, m) => [
@@ -128,21 +132,29 @@ export type Working = { name: string; panels: Panel[] };
 const key = (campaign: number | undefined) => `study-bench-${campaign ?? 0}`;
 
 const place = { x: v.number(), y: v.number(), w: v.number(), h: v.number() };
-const working = v.object({
-  name: v.string(),
-  panels: v.array(
-    v.object({
-      ...place,
-      recipe: v.looseObject({ lens: v.picklist(lenses.map((l) => l.lens)) }),
-      channels: v.array(v.number()),
-      look: v.looseObject({}),
-    }),
-  ),
+/** A panel as an address or this browser keeps it. */
+export const panel = v.object({
+  ...place,
+  recipe: v.looseObject({ lens: v.picklist(lenses.map((l) => l.lens)) }),
+  channels: v.array(v.number()),
+  look: v.looseObject({}),
 });
+const working = v.object({ name: v.string(), panels: v.array(panel) });
+
+/** A bench that another run was looked at with: blocks much longer than this run's are shortened. */
+export function fitted(bench: Working, run: RunDetail): Working {
+  const most = fitting(run.sample_rate_hz, Math.max(run.duration_s / 2, 0.05));
+  const fit = (p: Panel): Panel => {
+    const block = p.recipe.block as number | undefined;
+    return block && block > most ? { ...p, recipe: { ...p.recipe, block: most } } : p;
+  };
+  return { ...bench, panels: bench.panels.map(fit) };
+}
 
 /** The bench as it was left in this browser. */
 export function left(campaign: number | undefined): Working | undefined {
-  return stored(key(campaign), working) as Working | undefined;
+  const found = stored(key(campaign), working) as Working | undefined;
+  return found && { ...found, name: found.name || FIRST };
 }
 
 export const leave = (campaign: number | undefined, bench: Working) =>

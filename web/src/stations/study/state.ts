@@ -4,7 +4,12 @@ import { useLocation, useNavigate } from "react-router";
 import * as v from "valibot";
 import type { RunDetail } from "../../api/client";
 import { stored } from "../../ui/stored";
+import { first as firstBench, fitted, leave, left, type Working } from "./bench";
+import { benchInto, benchOf } from "./benchAddress";
 import { type Cursors, cursors, intoAddress, type Look, lookOf, noCursors, ofAddress, range } from "./look";
+
+/** What is looked at, and with which bench. */
+export type Looking = Look & { bench: Working };
 
 const kept = v.object({
   channels: v.array(v.number()),
@@ -15,34 +20,45 @@ const kept = v.object({
 });
 
 /** The look of a run: as the address says, else as it was left here, else with the channels looked at last. */
-function read(run: RunDetail, search: string): Look {
+function read(run: RunDetail, campaign: number | undefined, search: string): Looking {
   const first = lookOf(run);
+  const bench = benchOf(new URLSearchParams(search), run) ?? left(campaign) ?? firstBench(run);
   const own = stored(`study ${run.id}`, kept);
-  const last = stored("study", v.object({ channels: v.array(v.number()) }));
-  const left = own ?? (last && { channels: last.channels });
+  const last = own ?? stored("study", v.object({ channels: v.array(v.number()) }));
   const set = { ...noCursors, ...own?.cursors } as Cursors;
-  return { ...first, ...left, cursors: set, ...ofAddress(search, first) };
+  return { ...first, ...last, cursors: set, ...ofAddress(search, first), bench: fitted(bench, run) };
+}
+
+/** The search part of an address with all that is looked at. */
+function written(search: string, now: Looking, run: RunDetail): string {
+  const params = new URLSearchParams(intoAddress(search, now));
+  benchInto(params, now.bench, run);
+  return `?${params}`;
 }
 
 /** How long after the last change the address is written: a drag is written once, s. */
 const REST_MS = 250;
 
-export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
+export function useLook(
+  run: RunDetail,
+  campaign: number | undefined,
+): [Looking, (part: Partial<Looking> | ((now: Looking) => Partial<Looking>)) => void] {
   const { search } = useLocation();
   const navigate = useNavigate();
-  const [look, setLook] = useState(() => read(run, search));
+  const [look, setLook] = useState(() => read(run, campaign, search));
   // The search part that this page wrote itself; another one came by going back or by a link.
-  const written = useRef(search);
+  const own = useRef(search);
   const latest = useRef(look);
   const timer = useRef(0);
   const bracket = useRef(look.bracket);
 
   const follow = useCallback(
     (to: string) => {
-      if (to === written.current) return;
-      written.current = to;
+      if (to === own.current) return;
+      own.current = to;
       window.clearTimeout(timer.current);
-      const look = { ...latest.current, ...ofAddress(to, lookOf(run)) };
+      const bench = benchOf(new URLSearchParams(to), run) ?? latest.current.bench;
+      const look = { ...latest.current, ...ofAddress(to, lookOf(run)), bench };
       latest.current = look;
       bracket.current = look.bracket;
       setLook(look);
@@ -57,14 +73,14 @@ export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
     return () => window.removeEventListener("popstate", back);
   }, [follow]);
   const write = useCallback(() => {
-    const next = intoAddress(window.location.search, latest.current);
+    const next = written(window.location.search, latest.current, run);
     if (next === window.location.search) return;
-    written.current = next;
+    own.current = next;
     // Brackets are what one goes back through; all else is only kept up to date.
     const replace = JSON.stringify(bracket.current) === JSON.stringify(latest.current.bracket);
     bracket.current = latest.current.bracket;
     navigate({ search: next }, { replace });
-  }, [navigate]);
+  }, [navigate, run]);
   // The first look is written down too, so that one can go back to it.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the run is opened
   useEffect(() => {
@@ -73,18 +89,20 @@ export function useLook(run: RunDetail): [Look, (part: Partial<Look>) => void] {
   }, []);
 
   const set = useCallback(
-    (part: Partial<Look>) => {
-      const to = { ...latest.current, ...part };
+    (part: Partial<Looking> | ((now: Looking) => Partial<Looking>)) => {
+      const to = { ...latest.current, ...(typeof part === "function" ? part(latest.current) : part) };
+      if (to.bench !== latest.current.bench) leave(campaign, to.bench);
       latest.current = to;
       setLook(to);
       window.clearTimeout(timer.current);
       timer.current = window.setTimeout(() => {
-        localStorage.setItem(`study ${run.id}`, JSON.stringify(to));
+        const { bench: _, ...look } = to;
+        localStorage.setItem(`study ${run.id}`, JSON.stringify(look));
         localStorage.setItem("study", JSON.stringify({ channels: to.channels }));
         write();
       }, REST_MS);
     },
-    [run.id, write],
+    [run.id, campaign, write],
   );
   return [look, set];
 }

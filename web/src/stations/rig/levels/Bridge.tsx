@@ -2,6 +2,8 @@
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import type { Channel } from "../../../api/client";
 import { type Level, useLevels } from "../../../api/live";
+import type { PlotFile } from "../../../ui/plot/file";
+import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { useTheme } from "../../../ui/theme";
 import { colour } from "../../../ui/traces";
 
@@ -118,32 +120,53 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels, marked 
     else return;
     e.preventDefault();
   };
+  const file = (): PlotFile | Promise<PlotFile> => {
+    const heard = channels.flatMap((c) => newest.current.get(c.input) ?? []);
+    if (heard.length === 0) return Promise.reject(new Error("Nothing is heard yet."));
+    const curve = (name: string, of: (l: Level) => number) => ({
+      name,
+      values: heard.map((l) => 100 * of(l)),
+      points: true,
+    });
+    return {
+      title: "Levels",
+      size: [760, 460],
+      x: { label: "input", values: heard.map((l) => l.input) },
+      panes: [
+        { label: "share of range, %", from: 0, curves: [curve("now", (l) => l.peak), curve("held", (l) => l.held)] },
+      ],
+      notes: [],
+    };
+  };
   const ratio = window.devicePixelRatio || 1;
   const chosen = channels.find((c) => c.input === selected);
   return (
-    <div
-      ref={box}
-      role="group"
-      aria-label={`Levels of ${channels.length} channels; ${chosen ? `input ${chosen.label}, ${chosen.name}` : "none"} selected`}
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: arrows walk the bars
-      tabIndex={0}
-      className="min-h-0 flex-1 outline-offset-2"
-      onKeyDown={key}
-      onMouseDown={(e) => {
-        const r = e.currentTarget.getBoundingClientRect();
-        const c = at(e.clientX - r.left, e.clientY - r.top);
-        if (c) onSelect(c.input);
-      }}
-      onDoubleClick={() => onOpen(selected)}
-    >
-      <canvas
-        ref={canvas}
-        width={size.w * ratio}
-        height={size.h * ratio}
-        style={{ width: size.w, height: size.h }}
-        className="block"
-        aria-hidden
-      />
+    <div className="relative flex min-h-0 flex-1 flex-col">
+      <div
+        ref={box}
+        role="group"
+        aria-label={`Levels of ${channels.length} channels; ${chosen ? `input ${chosen.label}, ${chosen.name}` : "none"} selected`}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: arrows walk the bars
+        tabIndex={0}
+        className="min-h-0 flex-1 outline-offset-2"
+        onKeyDown={key}
+        onMouseDown={(e) => {
+          const r = e.currentTarget.getBoundingClientRect();
+          const c = at(e.clientX - r.left, e.clientY - r.top);
+          if (c) onSelect(c.input);
+        }}
+        onDoubleClick={() => onOpen(selected)}
+      >
+        <canvas
+          ref={canvas}
+          width={size.w * ratio}
+          height={size.h * ratio}
+          style={{ width: size.w, height: size.h }}
+          className="block"
+          aria-hidden
+        />
+      </div>
+      <SaveMenu label="Levels" file={file} />
     </div>
   );
 }

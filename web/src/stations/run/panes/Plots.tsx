@@ -1,6 +1,8 @@
 /** Waveform, strip and spectrum: the plots that recorded data are shown in too, fed live. */
+
 import { useMemo, useRef } from "react";
 import { usePicture } from "../../../api/live";
+import { axisName } from "../../../ui/format";
 import { type Curve, Legend, Plot, type PlotHandle } from "../../../ui/plot/Plot";
 import type { PaneProps } from "./paneProps";
 
@@ -29,7 +31,7 @@ function useEmpty(p: PaneProps, enveloped: boolean) {
 /** What the curves show, with the unit of the first: what is shown together has one. */
 function labelOf(p: PaneProps): string {
   const first = p.shown[0];
-  return [first?.quantity, first?.unit].filter(Boolean).join(", ");
+  return axisName(first?.quantity, first?.unit);
 }
 
 function Framed({ p, children }: { p: PaneProps; children: React.ReactNode }) {

@@ -5,6 +5,7 @@ import { useMemo, useState } from "react";
 import { api, type RunDetail, told } from "../../../api/client";
 import { useMath } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
+import { axisName } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { Plot } from "../../../ui/plot/Plot";
 import { Split } from "../../../ui/Split";
@@ -78,11 +79,18 @@ export function ComputedView({ run, campaign }: { run: RunDetail; campaign: numb
                   type="button"
                   aria-label={`Remove ${m.name}`}
                   className="ml-auto px-1 hover:text-harbour"
-                  onClick={() =>
-                    write(all.filter((_, k) => k !== i))
-                      .then((version) => offerUndo(`${m.name} removed`, () => write(all, version)))
-                      .catch(setError)
-                  }
+                  onClick={() => {
+                    const left = all.filter((_, k) => k !== i);
+                    write(left)
+                      .then((made) =>
+                        offerUndo<number>(
+                          `${m.name} removed`,
+                          (on = made) => write(all, on),
+                          (on) => write(left, on),
+                        ),
+                      )
+                      .catch(setError);
+                  }}
                 >
                   ✕
                 </button>
@@ -205,7 +213,7 @@ function Preview({ run }: { run: RunDetail }) {
           x={result.data.axes[0]?.values ?? []}
           curves={curves}
           xLabel="time, s"
-          yLabel={[m?.name, m?.unit].filter(Boolean).join(", ")}
+          yLabel={axisName(m?.name, m?.unit)}
         />
       ) : (
         <Empty says={m ? "Computing …" : "The waveform of a computed channel appears here."} />

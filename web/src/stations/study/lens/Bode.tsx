@@ -1,7 +1,9 @@
 /** Complex curves: amplitude over phase, or real over imaginary part; what is real among them below. */
+
 import { type ReactNode, useMemo } from "react";
 import type { Analysis } from "../../../api/client";
 import { NumberWord } from "../../../ui/EntryWord";
+import { axisName } from "../../../ui/format";
 import { fileCurves, type PlotFile } from "../../../ui/plot/file";
 import { type Curve, Legend, Plot, type Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
@@ -62,8 +64,8 @@ export function Bode({ label, result, traces, look, onLook, yWords, whole, logX 
   const first = complex[0];
   const unit = first?.unit ?? "";
   const labels = {
-    high: parts ? ["real part", unit].filter(Boolean).join(", ") : labelOf(first, look),
-    low: parts ? ["imaginary part", unit].filter(Boolean).join(", ") : "phase, °",
+    high: parts ? axisName("real part", unit) : labelOf(first, look),
+    low: parts ? axisName("imaginary part", unit) : "phase, °",
     beside: labelOf(plain[0], {}),
   };
   const onAxes = (to: typeof axes) => onLook(looked(to, axes));

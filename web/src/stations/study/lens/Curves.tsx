@@ -1,6 +1,8 @@
 /** Curves of a result over one axis, on a linear, logarithmic or decibel scale. */
+
 import { type ReactNode, useMemo } from "react";
 import type { Analysis } from "../../../api/client";
+import { axisName } from "../../../ui/format";
 import { fileCurves, type PlotFile } from "../../../ui/plot/file";
 import { type Axes, type Curve, Legend, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
 import type { PanelLook } from "../bench";
@@ -22,11 +24,10 @@ export const amplitude = (t: Trace) => t.re?.map((re, i) => Math.hypot(re, t.im?
 export function labelOf(t: Trace | undefined, look: PanelLook): string {
   if (!t) return "";
   if (look.scale === "db") return `${t.quantity}, dB re ${look.db_reference ?? 1} ${t.unit}`.trim();
-  return [t.quantity, t.unit].filter(Boolean).join(", ");
+  return axisName(t.quantity, t.unit);
 }
 
-export const axisLabel = (axis: Analysis["axes"][number] | undefined) =>
-  [axis?.name, axis?.unit].filter(Boolean).join(", ");
+export const axisLabel = (axis: Analysis["axes"][number] | undefined) => axisName(axis?.name, axis?.unit);
 
 /** Scales and limits of a panel's plot, and how they are kept. */
 export const axesOf = (look: PanelLook, logX: boolean): Axes => ({

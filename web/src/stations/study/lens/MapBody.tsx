@@ -2,7 +2,7 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Analysis } from "../../../api/client";
 import { pen, useCanvas } from "../../../ui/canvas";
-import { digits, short } from "../../../ui/format";
+import { axisName, digits, short } from "../../../ui/format";
 import { AxisMenu } from "../../../ui/plot/AxisMenu";
 import { crosshair } from "../../../ui/plot/crosshair";
 import { numbers, type PlotFile } from "../../../ui/plot/file";
@@ -155,7 +155,7 @@ export function MapBody({ label, result, trace, look, onLook, whole, chooser, ra
           map: {
             rows: all.axes[0]?.values ?? [],
             values: numbers(own.values),
-            label: [own.quantity, own.unit].filter(Boolean).join(", "),
+            label: axisName(own.quantity, own.unit),
             decades: look.scale === "linear" ? null : DECADES,
             shades: look.map ?? "tide",
           },

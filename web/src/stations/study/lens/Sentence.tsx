@@ -1,7 +1,9 @@
 /** The settings of a lens as a sentence whose words are changed. */
 import type { RunDetail } from "../../../api/client";
 import { ListWord, NumberWord, RangeWord } from "../../../ui/EntryWord";
+import { Explain } from "../../../ui/Explain";
 import { digits, short } from "../../../ui/format";
+import { unitMethods } from "../../../ui/methods";
 import { ChosenWord } from "../../../ui/Word";
 import { rowsOf } from "../rows";
 import { at, type Field, type Parts, type Recipe } from "./lenses";
@@ -36,12 +38,20 @@ const motion = ["m/s²", "g", "mm/s²", "mm/s", "m/s", "µm", "mm", "m"];
 export function UnitWord(p: { unit: string; value: string | undefined; onSet: (to: string | undefined) => void }) {
   const units = motion.includes(p.unit) ? ["m/s²", "g", "mm/s", "µm"] : [];
   return (
-    <ChosenWord
-      label="Unit"
-      value={p.value || p.unit}
-      options={[...new Set([p.unit, ...units])].map((u) => ({ value: u, says: u }))}
-      onSet={(u) => p.onSet(u === p.unit ? undefined : u)}
-    />
+    <>
+      <ChosenWord
+        label="Unit"
+        value={p.value || p.unit}
+        options={[...new Set([p.unit, ...units])].map((u) => ({ value: u, says: u }))}
+        onSet={(u) => p.onSet(u === p.unit ? undefined : u)}
+      />
+      {units.length > 0 && (
+        <>
+          {" "}
+          <Explain what="Another unit of motion" titles={unitMethods} />
+        </>
+      )}
+    </>
   );
 }
 

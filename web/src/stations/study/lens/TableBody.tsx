@@ -2,7 +2,7 @@
 import { useMemo, useState } from "react";
 import type { Analysis } from "../../../api/client";
 import { Button } from "../../../ui/Button";
-import { digits } from "../../../ui/format";
+import { axisName, digits } from "../../../ui/format";
 import type { Range } from "../../../ui/plot/Plot";
 import { copyText, saveCsv } from "../../../ui/save";
 
@@ -37,7 +37,7 @@ export function TableBody({ result, traces, range }: { result: Analysis; traces:
     };
   }, [axis, traces, range]);
   if (!axis) return null;
-  const head = [[axis.name, axis.unit].filter(Boolean).join(", "), ...columns.map((c) => c.head)];
+  const head = [axisName(axis.name, axis.unit), ...columns.map((c) => c.head)];
   const every = () => rows.map((i) => [axis.values[i], ...columns.map((c) => c.values[i])].map((v) => String(v ?? "")));
   const save = () => saveCsv([head, ...every()], result.recipe.lens);
   const copy = async () => {

@@ -1,8 +1,10 @@
 /** The waveform of the bracket: from the pyramid, smallest and largest behind every pixel, or through its preparation. */
+
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { Analysis, RunDetail } from "../../../api/client";
 import { type Envelope, overview } from "../../../api/queries";
+import { axisName } from "../../../ui/format";
 import { Wrong } from "../../../ui/Panel";
 import { type Curve, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
 import type { Panel, PanelLook } from "../bench";
@@ -33,7 +35,7 @@ type Props = {
 const quantityOf = (run: RunDetail, channel: number | undefined) => {
   const row = rowOf(run, channel ?? 1);
   const quantity = run.channels.find((c) => c.channel === channel)?.recorded.quantity;
-  return [quantity, row?.unit].filter(Boolean).join(", ");
+  return axisName(quantity, row?.unit);
 };
 
 /** Stretches of other runs that lie behind the bracket, each channel found by its name. */

@@ -12,6 +12,7 @@ import { Split } from "../../../ui/Split";
 import { TableMenu } from "../../../ui/TableMenu";
 import { offerUndo } from "../../../ui/undo";
 import { ChosenWord, TypedWord } from "../../../ui/Word";
+import { useMarkers } from "../useMarkers";
 import { Kinematics, LinesTable } from "./Kinematics";
 
 type Element = Schema["Element"];
@@ -74,11 +75,18 @@ export function MachineView({ run, campaign }: { run: RunDetail; campaign: numbe
                 type="button"
                 aria-label={`Remove ${e.name}`}
                 className="ml-auto px-1 hover:text-harbour"
-                onClick={() =>
-                  write(elements.filter((_, k) => k !== i))
-                    .then((version) => offerUndo(`${e.name} removed`, () => write(elements, version)))
-                    .catch(setError)
-                }
+                onClick={() => {
+                  const left = elements.filter((_, k) => k !== i);
+                  write(left)
+                    .then((made) =>
+                      offerUndo<number>(
+                        `${e.name} removed`,
+                        (on = made) => write(elements, on),
+                        (on) => write(left, on),
+                      ),
+                    )
+                    .catch(setError);
+                }}
               >
                 ✕
               </button>
@@ -112,17 +120,7 @@ type AtSpeedProps = { run: RunDetail; campaign: number | undefined; elements: El
 /** The machine at a speed: that of the run until another one is typed. */
 function AtSpeed({ run, campaign, elements, version }: AtSpeedProps) {
   const [typed, setTyped] = useState<number>();
-  const measured = useQuery({
-    queryKey: ["markers", run.id, 0, run.duration_s],
-    queryFn: ({ signal }) =>
-      told(
-        api.GET("/api/runs/{id}/markers", {
-          params: { path: { id: run.id }, query: { from_s: 0, to_s: run.duration_s } },
-          signal,
-        }),
-      ),
-    retry: false,
-  }).data?.rpm;
+  const measured = useMarkers(run, [0, run.duration_s])?.rpm;
   const rpm = typed ?? (measured ? Number(measured.toPrecision(5)) : USUAL_RPM);
   const lines = useQuery({
     queryKey: ["lines", campaign, version, rpm],

@@ -80,8 +80,9 @@ export function Brackets({ total, bracket, kept, onBracket, onKept }: Props) {
             aria-label={`Delete bracket ${k.name}`}
             className="pl-1 text-soft hover:text-harbour"
             onClick={() => {
-              onKept(kept.filter((x) => x !== k));
-              offerUndo(`Bracket ${k.name} deleted`, () => onKept(kept));
+              const drop = () => onKept(kept.filter((x) => x !== k));
+              drop();
+              offerUndo(`Bracket ${k.name} deleted`, () => onKept(kept), drop);
             }}
           >
             ×

@@ -3,6 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, type RunDetail, type Schema, told } from "../../../api/client";
 import { digits } from "../../../ui/format";
+import { NamedButton } from "../../../ui/NamedButton";
 import type { Range } from "../../../ui/plot/Plot";
 import { corrected } from "../rows";
 
@@ -62,21 +63,16 @@ export function QualityList({ run, marks, unseen, onBracket }: ListProps) {
   return (
     <Popover as="span">
       <PopoverButton
-        aria-label="Quality of the run"
-        aria-labelledby="quality-is quality-set"
-        className="border-b border-harbour text-[13px]"
+        as={NamedButton}
+        label="Quality of the run"
+        className="flex gap-2 border-b border-harbour text-[13px]"
       >
-        <span id="quality-is" hidden>
-          Quality of the run
-        </span>
-        <span id="quality-set" className="flex gap-2">
-          {kinds.map((k) => (
-            <span key={k} className={shapes[k]?.hue}>
-              {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
-            </span>
-          ))}
-          {kinds.length === 0 && <span className="text-soft">quality</span>}
-        </span>
+        {kinds.map((k) => (
+          <span key={k} className={shapes[k]?.hue}>
+            {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
+          </span>
+        ))}
+        {kinds.length === 0 && <span className="text-soft">quality</span>}
       </PopoverButton>
       <PopoverPanel
         anchor="bottom end"

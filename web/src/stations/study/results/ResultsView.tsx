@@ -6,6 +6,7 @@ import { useRuns } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import type { Range } from "../../../ui/plot/Plot";
+import { offerUndo } from "../../../ui/undo";
 import { ChosenWord } from "../../../ui/Word";
 import type { PanelLook, Scale } from "../bench";
 import { Curves } from "../lens/Curves";
@@ -70,9 +71,17 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
       setError(e as Error);
     }
   };
-  const drop = async (key: number) => {
-    await told(api.DELETE("/api/kept-results/{id}", { params: { path: { id: key } } })).catch(setError);
-    client.invalidateQueries({ queryKey: ["kept-results"] });
+  const drop = async (key: number, name: string) => {
+    setError(undefined);
+    const at = { params: { path: { id: key } } };
+    const then = () => client.invalidateQueries({ queryKey: ["kept-results"] });
+    const away = () => told(api.DELETE("/api/kept-results/{id}", at)).then(then);
+    try {
+      await away();
+      offerUndo(`Result ${name} deleted`, () => told(api.POST("/api/kept-results/{id}/restore", at)).then(then), away);
+    } catch (e) {
+      setError(e as Error);
+    }
   };
   const toggle = (key: number) =>
     setChosen((was) => (was.includes(key) ? was.filter((x) => x !== key) : [...was, key].slice(-8)));
@@ -145,9 +154,9 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                     </Button>{" "}
                     <button
                       type="button"
-                      aria-label={`Let ${r.name} of ${of(r)} go`}
+                      aria-label={`Delete ${r.name} of ${of(r)}`}
                       className="px-1 hover:text-harbour"
-                      onClick={() => drop(r.id)}
+                      onClick={() => drop(r.id, r.name)}
                     >
                       ✕
                     </button>

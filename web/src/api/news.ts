@@ -1,0 +1,47 @@
+/** What changed on the server is asked for again, where it is shown: pages do not ask all the time. */
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { live } from "./live";
+
+/** Subjects of queries that a table of the database is behind. */
+const behind: Record<string, string[]> = {
+  alarm: ["watch"],
+  bench: ["kept-benches"],
+  calibration: ["run", "kept-results"],
+  campaign: ["campaigns", "plan", "report", "machine", "math", "rig"],
+  correction: ["run", "kept-results"],
+  job: ["job"],
+  job_part: ["job"],
+  kept_rig: ["versions"],
+  mark: ["run"],
+  note: ["run"],
+  recipe: ["recipes"],
+  result: ["kept-results"],
+  rig_version: ["rig", "versions"],
+  round: ["rounds"],
+  run: ["runs", "run", "campaigns", "kept-results"],
+  schedule: ["rounds"],
+  sensor: ["sensors", "rig"],
+  take: ["run"],
+  waiver: ["rig"],
+};
+
+const all = [...new Set(Object.values(behind).flat())];
+
+export const subjectsOf = (tables: string[]) =>
+  tables.includes("*") ? all : [...new Set(tables.flatMap((t) => behind[t] ?? []))];
+
+export function useNews() {
+  const client = useQueryClient();
+  useEffect(() => {
+    const stop = live.onNews((tables) => {
+      // What is asked for the first time just now comes anyway.
+      for (const subject of subjectsOf(tables))
+        client.invalidateQueries({
+          queryKey: [subject],
+          predicate: (q) => q.state.fetchStatus !== "fetching" || q.state.dataUpdatedAt > 0,
+        });
+    });
+    return () => void stop();
+  }, [client]);
+}
