@@ -60,6 +60,8 @@ impl Browser {
         args.push(format!("--user-data-dir={}", profile.path().display()));
         let mut wishes = serde_json::map::Map::new();
         wishes.insert("goog:chromeOptions".into(), json!({ "args": args }));
+        // A script that tries many things takes its time.
+        wishes.insert("timeouts".into(), json!({ "script": 600_000 }));
         let mut last = None;
         let page = again_until(async || {
             let mut builder = ClientBuilder::new(HttpConnector::new());

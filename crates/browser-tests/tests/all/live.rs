@@ -4,6 +4,7 @@ use anyhow::{Result, bail};
 use echo_browser_tests::{PATIENCE, Rigged};
 use futures::{SinkExt, StreamExt};
 use serde_json::{Value, json};
+use sqlx::{Connection, PgConnection};
 use std::time::Duration;
 use tokio::net::TcpStream;
 use tokio_tungstenite::tungstenite::Message;
@@ -256,5 +257,33 @@ async fn computed_channels_are_shown_like_measured_ones() -> Result<()> {
         }
     }
     assert!(doubled, "twice the channel it is made of");
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_changes_is_told_to_every_page_also_after_the_database_was_away() -> Result<()> {
+    let r = Rigged::start().await?;
+    let mut live = Live::open(&r).await?;
+    let told = |table: &'static str| {
+        move |s: &Value| s["changed"].as_array().is_some_and(|all| all.iter().any(|t| t == table))
+    };
+    let (status, body) = r.plan_with(1, json!({ "named_hz": 583.0 })).await?;
+    assert_eq!(status, 200, "{body}");
+    // A server that has only just begun to listen says that anything may have changed.
+    live.said(|s| told("campaign")(s) || told("*")(s)).await?;
+    // Written past the server, by whatever program.
+    let write = async || -> Result<()> {
+        let mut database = PgConnection::connect(&r.database.url).await?;
+        sqlx::query("UPDATE sensor SET changed_at = now()").execute(&mut database).await?;
+        Ok(())
+    };
+    write().await?;
+    live.said(told("sensor")).await?;
+    r.database.stop()?;
+    live.said(|s| s["store"] == false).await?;
+    r.database.again()?;
+    live.said(told("*")).await?;
+    write().await?;
+    live.said(told("sensor")).await?;
     Ok(())
 }

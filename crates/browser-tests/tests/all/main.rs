@@ -6,6 +6,7 @@ mod access;
 mod acts;
 mod api;
 mod deck;
+mod entries;
 mod faults;
 mod first_sounding;
 mod generated;

@@ -62,10 +62,10 @@ async fn counters_read_a_known_train_and_an_encoder_its_way() -> Result<()> {
     assert!(body["low"].as_array().map(Vec::len) == Some(100));
     assert!((body["tacho"]["threshold"].as_f64().unwrap() - 2.5).abs() < 0.1, "{}", body["tacho"]);
     let encoder = async |change: Value| {
-        let mut read = json!({ "a": 19, "b": 20, "index": 24, "lines": 32, "multiple": 4, "reset_at_index": true,
-            "wrap": true, "threshold_v": 2.5, "seconds": 1.0 });
+        let mut read = json!({ "seconds": 1.0, "encoder": { "a": 19, "b": 20, "index": 24, "lines": 32, "multiple": 4,
+            "wrap": true, "threshold_v": 2.5 } });
         for (k, v) in change.as_object().unwrap() {
-            read[k] = v.clone();
+            read["encoder"][k] = v.clone();
         }
         r.call("POST", "/api/encoders/read", Some(read)).await
     };

@@ -61,6 +61,14 @@ async fn a_sensitivity_put_right_is_followed_by_every_number() -> Result<()> {
     b.text_until("table[aria-label='Kept results']", |t| !t.contains("stale")).await?;
     b.press("Show alongside of run 1").await?;
     b.find("[aria-label='Kept results over each other'] .u-over").await?;
+    // Deleted, brought back, deleted again and brought back again.
+    let rows = "return document.querySelectorAll(\"button[aria-label^='Delete alongside']\").length";
+    b.press("Delete alongside of run 1").await?;
+    for (act, there) in [("Undo", 0), ("Redo", 1), ("Undo", 0)] {
+        b.script_until(rows, |n| *n == there).await?;
+        b.press(act).await?;
+    }
+    b.script_until(rows, |n| *n == 1).await?;
 
     // A tachometer with two marks a turn: the speed is half of what was read.
     b.page.goto(&format!("{}/study/1?ch=7,8&z.frequency=0_1400", r.url)).await?;

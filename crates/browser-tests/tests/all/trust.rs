@@ -2,7 +2,7 @@
 
 use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
-use echo_browser_tests::browser::{Browser, held};
+use echo_browser_tests::browser::{Browser, held, plain};
 use fantoccini::Locator;
 use fantoccini::key::Key;
 use serde_json::json;
@@ -134,6 +134,15 @@ async fn an_address_says_what_is_looked_at_and_can_be_gone_back_from() -> Result
     let c = Browser::open().await?;
     c.page.goto(address.as_str()).await?;
     c.value_until(bracket, |v| v == "2 to 4 s").await?;
+    // With the bench and what is set on its lenses; going back brings the bench before.
+    b.choose("Bench", "bearing and gear").await?;
+    b.address_until(|a| a.contains("bench=bearing+and+gear") && !a.contains("panels=")).await?;
+    b.word("Band", "3 to 5.5 kHz").await?;
+    b.address_until(|a| a.contains("panels=")).await?;
+    c.page.goto(b.page.current_url().await?.as_str()).await?;
+    c.value_until("input[aria-label=Band]", |v| plain(v) == "3000 to 5500 Hz").await?;
+    c.page.goto(&format!("{}/study/1?b=1_3&bench=shaft&panels=torn", r.url)).await?;
+    c.find("section[aria-label=Envelope]").await.context("what is no bench leaves the one that is there")?;
     // A run in the wrong campaign leads to its own.
     c.page.goto(&format!("{}/c/2/study/1", r.url)).await?;
     c.address_until(|a| a.contains("/c/1/study/1")).await?;
