@@ -46,7 +46,7 @@ pub fn router(app: App, site: Site) -> Router {
         )
         .route("/api/live", axum::routing::get(live::live))
         .with_state(app)
-        .fallback_service(ServeDir::new(page).fallback(index))
+        .fallback_service(ServeDir::new(page).precompressed_br().precompressed_gzip().fallback(index))
         .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(squeeze))
         .layer(CatchPanicLayer::custom(strangers::broken))
         .layer(from_fn_with_state(names, strangers::guard))
@@ -64,8 +64,8 @@ fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderV
 }
 
 /// What answers without the database: it shows its state, or takes an order to capture.
-const WITHOUT: [&str; 7] =
-    ["/status", "/entry", "/capture", "/front-ends", "/emergency-stop", "/plots", "/openapi.json"];
+const WITHOUT: [&str; 8] =
+    ["/status", "/entry", "/lenses", "/capture", "/front-ends", "/emergency-stop", "/plots", "/openapi.json"];
 
 /// Tells at once that the database is away, where that is known, instead of waiting for it again.
 async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {

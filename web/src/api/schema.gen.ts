@@ -1052,6 +1052,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lenses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every lens: what its numbers may be, and its settings where nothing is said. */
+        get: operations["list_lenses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plan/try": {
         parameters: {
             query?: never;
@@ -3346,6 +3363,15 @@ export interface components {
             /** @enum {string} */
             lens: "arrivals";
         });
+        /** @description A lens with what its numbers may be and what they are where nothing else is said. */
+        LensBody: {
+            /** @description Its name. */
+            lens: string;
+            /** @description What its numbers may be. */
+            limits: components["schemas"]["Limits"][];
+            /** @description Its settings where nothing is said. */
+            usual: Record<string, never>;
+        };
         /** @description A lens on a bench: place and size in twelfths of the width and rows of the height. */
         LensPanel: {
             /** @description Channels of its own; those of the bench where empty. */
@@ -3396,6 +3422,30 @@ export interface components {
              * @default 1
              */
             interval_s: number;
+        };
+        /** @description What a number may be. */
+        Limits: {
+            /**
+             * Format: double
+             * @description What it must be above.
+             */
+            above?: number | null;
+            /**
+             * Format: double
+             * @description Largest it may be.
+             */
+            high?: number | null;
+            /** @description Its key; a key inside an object after a dot. */
+            key: string;
+            /**
+             * Format: double
+             * @description Smallest it may be.
+             */
+            low?: number | null;
+            /** @description Its unit; empty where it has none, or the channel's. */
+            unit: string;
+            /** @description Whether it is a whole number. */
+            whole: boolean;
         };
         /** @description A line of a reading. */
         Line: {
@@ -8460,6 +8510,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_lenses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LensBody"][];
                 };
             };
         };

@@ -18,8 +18,9 @@ type Props<B> = {
   store: BenchStore<B> | undefined;
   name: string;
   bench: B;
-  /** Benches that are always there; the first is what a deleted one gives way to. */
-  ready: { name: string; make: () => B }[];
+  /** Benches that are always there, and how else they may look as they are; the first is what a deleted one gives way
+   * to. */
+  ready: { name: string; make: () => B; as?: B }[];
   onBench: (name: string, bench: B) => void;
   /** What is added to a bench. */
   add: ReactNode;
@@ -38,8 +39,8 @@ export function BenchWords<B>({ store, name, bench, ready, onBench, add, childre
   const done = () => client.invalidateQueries({ queryKey });
   const always = ready.find((b) => b.name === name);
   const current = list.find((b) => b.name === name);
-  const kept = current?.bench ?? always?.make();
-  const changed = kept !== undefined && bare(bench) !== bare(kept);
+  const known = current ? [current.bench] : always ? [always.make(), always.as ?? always.make()] : [];
+  const changed = known.length > 0 && !known.some((k) => bare(k) === bare(bench));
   const keep = async (as: string, what: B) => {
     setError(undefined);
     await store?.keep(as, what);

@@ -31,7 +31,7 @@ export function ChannelsWord({ label, face, inputs, channels, onSet, width }: Pr
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"
-        className="panel z-30 max-h-72 overflow-auto py-1 text-[13px] shadow-lg outline-none"
+        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
       >
         {channels.map((c) => (
           <ListboxOption

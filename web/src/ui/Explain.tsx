@@ -6,6 +6,8 @@ import { chosen, type Method, methodsOf } from "./methods";
 
 type Props = { what: string; titles: string[] };
 
+const begun = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
 export function Explain({ what, titles }: Props) {
   const [open, setOpen] = useState(false);
   const [told, setTold] = useState<Method[]>();
@@ -36,7 +38,7 @@ export function Explain({ what, titles }: Props) {
         <div className="fixed inset-x-0 top-12 mx-auto w-[46rem] max-w-[calc(100vw-2rem)]">
           <DialogPanel className="panel max-h-[calc(100vh-6rem)] overflow-auto p-4 shadow-xl">
             <div className="flex items-center">
-              <DialogTitle className="text-[16px] font-semibold">{what}</DialogTitle>
+              <DialogTitle className="text-[16px] font-semibold">{begun(what)}</DialogTitle>
               <Button look="link" className="ml-auto" onClick={() => setOpen(false)}>
                 Close
               </Button>
@@ -44,8 +46,8 @@ export function Explain({ what, titles }: Props) {
             {wrong && <p className="text-reef">{wrong}</p>}
             {told?.map((m) => (
               <section key={m.title} className="mt-3 border-t border-rule pt-2 text-[13.5px] leading-5">
-                <h3 className="font-semibold text-harbour">{m.title}</h3>
-                <p>{m.how}.</p>
+                {m.title !== what && <h3 className="font-semibold text-harbour">{begun(m.title)}</h3>}
+                <p>{begun(m.how)}.</p>
                 {m.limits && (
                   <p className="mt-1">
                     <b>Where it ends:</b> {m.limits}.

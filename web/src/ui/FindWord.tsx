@@ -12,10 +12,13 @@ type Props<T> = { label: string; face: string; options: Choice<T>[]; width?: str
   | { many?: false; value: T; onSet: (value: T) => void }
 );
 
-/** Entries that hold every word that is typed, wherever. */
+/** Entries that hold every word that is typed, wherever; those that hold them as they stand come first. */
 export function found<T>(options: Choice<T>[], text: string): Choice<T>[] {
-  const words = text.toLowerCase().split(/\s+/);
-  return options.filter((o) => words.every((w) => o.says.toLowerCase().includes(w)));
+  const typed = text.toLowerCase().trim();
+  const words = typed.split(/\s+/);
+  const all = options.filter((o) => words.every((w) => o.says.toLowerCase().includes(w)));
+  const rank = (o: Choice<T>) => (o.says.toLowerCase().includes(typed) ? 0 : 1);
+  return all.sort((a, b) => rank(a) - rank(b));
 }
 
 export function FindWord<T extends string | number>(p: Props<T>) {
@@ -34,7 +37,7 @@ export function FindWord<T extends string | number>(p: Props<T>) {
       />
       <ComboboxOptions
         anchor="bottom start"
-        className="panel z-30 max-h-72 overflow-auto py-1 text-[13px] shadow-lg outline-none"
+        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
       >
         {shown.map((o) => (
           <ComboboxOption

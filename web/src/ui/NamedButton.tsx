@@ -8,9 +8,7 @@ export function NamedButton({ label, children, ...rest }: ComponentProps<"button
       <span id={`${id}-is`} hidden>
         {label}
       </span>
-      <span id={`${id}-set`} className="contents">
-        {children}
-      </span>
+      <span id={`${id}-set`}>{children}</span>
     </button>
   );
 }

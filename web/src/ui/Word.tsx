@@ -114,7 +114,7 @@ export function ChosenWord<T extends string | number>({
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"
-        className="panel z-30 max-h-72 overflow-auto py-1 text-[13px] shadow-lg outline-none"
+        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
       >
         {options.map((o) => (
           <ListboxOption

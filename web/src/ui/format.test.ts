@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { bytes, clock, digits, plain, rate, short, span } from "./format";
+import { axisName, bytes, clock, day, digits, moment, plain, rate, short, span } from "./format";
 
 const bare = (text: string) => text.replaceAll("\u202f", " ");
 
@@ -29,5 +29,22 @@ describe("numbers as an engineer reads them", () => {
     expect([rate(51_200), rate(500)].map(bare)).toEqual(["51.2 kHz", "500 Hz"]);
     expect(bare(bytes(149_000_000))).toBe("149 MB");
     expect(bytes(undefined)).toBe("unknown");
+  });
+});
+
+describe("days and names", () => {
+  it("writes a day in one way everywhere", () => {
+    const at = new Date(2026, 10, 9, 7, 5, 3).getTime();
+    expect(day(at)).toBe("2026-11-09");
+    expect(moment(at)).toBe("2026-11-09 07:05");
+    expect(moment(at, true)).toBe("2026-11-09 07:05:03");
+  });
+
+  it("leaves out what is missing of an axis", () => {
+    expect([axisName("speed", "rpm"), axisName("order", ""), axisName(undefined, "m/s²")]).toEqual([
+      "speed, rpm",
+      "order",
+      "m/s²",
+    ]);
   });
 });

@@ -77,3 +77,17 @@ export function short(x: number, n = 4): string {
 
 /** Name and unit as an axis or the head of a column says them; what is missing is left out. */
 export const axisName = (name: string | undefined, unit: string | undefined) => [name, unit].filter(Boolean).join(", ");
+
+const two = (n: number) => String(n).padStart(2, "0");
+
+/** A day, as everywhere in files and tables: 2026-11-29. */
+export function day(at: string | number): string {
+  const t = new Date(at);
+  return `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())}`;
+}
+
+/** A day with its time, to the minute or the second, of this machine's zone. */
+export function moment(at: string | number, seconds = false): string {
+  const t = new Date(at);
+  return `${day(at)} ${two(t.getHours())}:${two(t.getMinutes())}${seconds ? `:${two(t.getSeconds())}` : ""}`;
+}

@@ -4,7 +4,6 @@
 use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, number, plain};
-use fantoccini::key::Key;
 use serde_json::{Value, json};
 
 async fn sensor(r: &Rigged, serial: &str) -> Result<Value> {
@@ -164,9 +163,13 @@ async fn who_changes_a_report_a_machine_or_formulas_last_is_not_deceived() -> Re
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/report", r.url)).await?;
     b.find("textarea").await?;
+    // Still being written when somebody else saves: nothing is saved by itself before.
+    let slow =
+        "const set = window.setTimeout; window.setTimeout = (f, ms, ...a) => set(f, ms === 1500 ? 1e8 : ms, ...a);";
+    b.page.execute(slow, Vec::new()).await?;
+    b.send("textarea", "the mesh is fine").await?;
     let theirs = json!({ "title": "one", "findings": "the port bearing is worn", "run_id": null, "recipe": null });
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(theirs)).await?.0, 200);
-    b.send("textarea", &format!("the mesh is fine{}", Key::Tab)).await?;
     let both = "//div[@role='alert'][contains(., 'the port bearing is worn')]";
     b.press_path(&format!("{both}//button[. = 'Overwrite theirs']")).await?;
     let now = r.got("/api/campaigns/1/report", |v| v["findings"] == "the mesh is fine").await?;

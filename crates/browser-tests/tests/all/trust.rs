@@ -142,7 +142,7 @@ async fn an_address_says_what_is_looked_at_and_can_be_gone_back_from() -> Result
     c.page.goto(b.page.current_url().await?.as_str()).await?;
     c.value_until("input[aria-label=Band]", |v| plain(v) == "3000 to 5500 Hz").await?;
     c.page.goto(&format!("{}/study/1?b=1_3&bench=shaft&panels=torn", r.url)).await?;
-    c.find("section[aria-label=Envelope]").await.context("what is no bench leaves the one that is there")?;
+    c.address_until(|a| a.contains("bench=waveform")).await.context("what is no bench leaves one's own")?;
     // A run in the wrong campaign leads to its own.
     c.page.goto(&format!("{}/c/2/study/1", r.url)).await?;
     c.address_until(|a| a.contains("/c/1/study/1")).await?;

@@ -1,6 +1,6 @@
 //! What no single key can say: rules between keys, and ranges.
 
-use super::{AlongName, Lens, OrderTrackRecipe, Recipe, StatisticsSettings, Step, TrackMethod};
+use super::{AlongName, Lens, OrderTrackRecipe, Recipe, Step, TrackMethod};
 use crate::Refusal;
 use echo_signal::rotation::vold_kalman::MOST_TOGETHER;
 
@@ -94,37 +94,14 @@ impl Lens {
         }
     }
 
-    /// Probability of the interval that is told, where there is one.
-    fn confidence(&self) -> Option<f64> {
-        match self {
-            Lens::Spectrum(s) => Some(s.confidence),
-            Lens::Envelope(s) => Some(s.confidence),
-            Lens::Spectrogram(s) => Some(s.confidence),
-            Lens::Cepstrum(s) => Some(s.confidence),
-            Lens::Cross(s) => Some(s.confidence),
-            Lens::Response(s) => Some(s.confidence),
-            _ => None,
-        }
-    }
-
     fn check(&self) -> Result<(), Refusal> {
-        if let Some(c) = self.confidence().filter(|c| !(0.5..=0.999).contains(c)) {
-            return refuse("confidence", c, "0.5 to 0.999");
-        }
         match self {
-            Lens::Waveform(w) if w.points == 0 || w.points > 1_000_000 => refuse("points", w.points, "1 to 1000000"),
-            Lens::Statistics(StatisticsSettings { interval_s: Some(i) }) => positive("interval_s", *i),
             Lens::Spectrogram(s) => {
                 if s.along == AlongName::Speed && s.tacho.is_none() {
                     let says = "tacho is missing; spectra along the speed need the channel with its pulses";
                     return Err(Refusal::new("tacho", says));
                 }
-                s.tacho.iter().try_for_each(|t| channel("tacho.channel", t.channel))?;
-                positive("step_rpm", s.step_rpm)?;
-                s.interval_s.map_or(Ok(()), |i| positive("interval_s", i))
-            }
-            Lens::Cepstrum(c) if !(c.from_s.is_finite() && c.from_s >= 0.0) => {
-                refuse("from_s", c.from_s, "0 s or more")
+                s.tacho.iter().try_for_each(|t| channel("tacho.channel", t.channel))
             }
             Lens::Cross(c) => references(&c.reference.channels()),
             Lens::Response(r) => references(&r.reference.channels()),
@@ -132,32 +109,22 @@ impl Lens {
                 None => Err(Refusal::new("band_hz", "band_hz is missing; allowed: a lower and an upper edge in Hz")),
                 Some(edges) => band("band_hz", edges),
             },
-            Lens::Level(l) => band("band_hz", l.band_hz).and_then(|()| positive("interval_s", l.interval_s)),
+            Lens::Level(l) => band("band_hz", l.band_hz),
             Lens::Distribution(d) if d.classes.is_some() && d.edges.is_some() => {
                 refuse("classes", "given beside edges", "one of both")
             }
             Lens::Rainflow(r) if r.classes.is_some() && r.edges.is_some() => {
                 refuse("classes", "given beside edges", "one of both")
             }
-            Lens::Rainflow(r) => positive("exponent", r.exponent),
-            Lens::Speed(s) => {
-                channel("tacho.channel", s.tacho.channel).and_then(|()| positive("interval_s", s.interval_s))
-            }
-            Lens::OrderMap(o) => {
-                channel("tacho.channel", o.tacho.channel)?;
-                positive("resolution", o.resolution)?;
-                o.interval_s.map_or(Ok(()), |i| positive("interval_s", i))?;
-                positive("max_order", o.max_order)
-            }
+            Lens::Speed(s) => channel("tacho.channel", s.tacho.channel),
+            Lens::OrderMap(o) => channel("tacho.channel", o.tacho.channel),
             Lens::OrderTrack(o) => {
                 channel("tacho.channel", o.tacho.channel)?;
                 if o.orders.is_empty() || o.orders.len() > 1000 {
                     return refuse("orders", format!("{} numbers", o.orders.len()), "1 to 1000 numbers above 0");
                 }
                 o.orders.iter().try_for_each(|x| positive("orders", *x))?;
-                o.interval_s.map_or(Ok(()), |i| positive("interval_s", i))?;
-                follows(o)?;
-                positive("resolution", o.resolution)
+                follows(o)
             }
             Lens::Orbit(o) => {
                 channel("tacho.channel", o.tacho.channel)?;
@@ -174,9 +141,6 @@ impl Lens {
 
 /// What belongs to orders that are followed sample by sample.
 fn follows(o: &OrderTrackRecipe) -> Result<(), Refusal> {
-    if !(1..=2).contains(&o.poles) {
-        return refuse("poles", o.poles, "1 or 2");
-    }
     let follows = o.method == TrackMethod::VoldKalman;
     if follows && o.orders.len() > MOST_TOGETHER {
         let allowed = format!("1 to {MOST_TOGETHER} numbers where orders are followed together");
@@ -189,8 +153,7 @@ fn follows(o: &OrderTrackRecipe) -> Result<(), Refusal> {
     }
     match o.bandwidth_hz {
         Some(_) if !follows => refuse("bandwidth_hz", "given", "left out where the method is not vold_kalman"),
-        Some(b) => positive("bandwidth_hz", b),
-        None => Ok(()),
+        _ => Ok(()),
     }
 }
 

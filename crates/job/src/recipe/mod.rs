@@ -4,6 +4,7 @@
 //! gets its default, and the default is written into the result.
 
 mod check;
+pub mod limits;
 mod renumber;
 pub mod rotation;
 pub mod spectral;
@@ -191,7 +192,8 @@ impl Recipe {
         if lens == "response" {
             hits(&mut map);
         }
-        let lens = Lens::read(&lens, map)?;
+        let lens = Lens::read(&lens, map.clone())?;
+        limits::check(lens.name(), &map)?;
         let recipe = Recipe {
             lens,
             channels,

@@ -4,6 +4,7 @@ use super::ApiError;
 use axum::Json;
 use echo_job::Refusal;
 use echo_job::entry::{Asked, Entry};
+use echo_job::recipe::limits::{self, LensBody};
 use serde::Deserialize;
 use utoipa::ToSchema;
 
@@ -18,6 +19,12 @@ pub struct Typed {
     pub text: String,
     /// What is asked for.
     pub asked: Asked,
+}
+
+/// Every lens: what its numbers may be, and its settings where nothing is said.
+#[utoipa::path(get, operation_id = "list_lenses", path = "/api/lenses", responses((status = 200, body = [LensBody])))]
+pub async fn lenses() -> Json<Vec<LensBody>> {
+    Json(limits::lenses())
 }
 
 /// Reads what was typed for a quantity: any usual form of numbers, with or without a unit.

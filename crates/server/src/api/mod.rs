@@ -132,6 +132,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(jobs::pdf))
         .routes(routes!(report::pages))
         .routes(routes!(entry::read))
+        .routes(routes!(entry::lenses))
         .routes(routes!(capture::status))
         .routes(routes!(capture::found))
         .routes(routes!(capture::connect))

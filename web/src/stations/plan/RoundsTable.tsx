@@ -2,15 +2,13 @@
 import { useState } from "react";
 import type { Schema } from "../../api/client";
 import { useRounds } from "../../api/rounds";
-import { digits } from "../../ui/format";
+import { digits, moment } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
 
 type Short = Schema["ScheduleShort"];
 
-const when = (at: string) =>
-  new Date(at).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
-const named = (s: Short) => `started ${when(s.begun_at)}, ${s.count} rounds, ${s.state}`;
+const named = (s: Short) => `started ${moment(s.begun_at)}, ${s.count} rounds, ${s.state}`;
 
 export function RoundsTable({ campaign }: { campaign: number | undefined }) {
   const newest = useRounds(campaign).data;
@@ -78,7 +76,7 @@ export function RoundsTable({ campaign }: { campaign: number | undefined }) {
             {[...s.rounds].reverse().map((r) => (
               <tr key={r.number} className="border-t border-rule">
                 <td className="num">{r.number}</td>
-                <td className="num">{new Date(r.due_at).toLocaleString("en-GB")}</td>
+                <td className="num">{moment(r.due_at, true)}</td>
                 <td className={looks[r.state]} title={r.says}>
                   {shapes[r.state]} {r.state}
                   {r.says && <span className="text-soft"> {r.says}</span>}

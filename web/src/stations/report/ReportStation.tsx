@@ -134,15 +134,22 @@ function Findings({ value, onSet }: { value: string; onSet: (text: string) => Pr
   // Somebody else wrote meanwhile: nothing is saved until one of both is chosen.
   const [parted, setParted] = useState(false);
   const saved = useRef(value);
+  const sent = useRef<string>(undefined);
+  const written = useRef(text);
+  written.current = text;
   useEffect(() => {
-    // Saved by somebody else: shown, unless something is being written here.
-    if (saved.current !== value) setText((was) => (was === saved.current ? value : was));
+    const [before, mine] = [saved.current, written.current];
     saved.current = value;
+    if (before === value || value === sent.current || value === mine) return;
+    // Saved by somebody else: shown, unless something is being written here.
+    if (mine === before) setText(value);
+    else setParted(true);
   }, [value]);
   const save = (over = false) => {
     if (text === saved.current || (parted && !over)) return;
     setError(undefined);
     setParted(false);
+    sent.current = text;
     onSet(text).then(
       () => dropDraft(FINDINGS, value),
       (e) => {

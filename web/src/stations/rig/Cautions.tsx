@@ -65,14 +65,16 @@ export function Finding({ caution: c, byKey, onFix, onWaive, onSelect }: Finding
     <li ref={line} className="flex gap-2 py-1.5" data-rule={c.rule}>
       <span className={colour}>{shape}</span>
       <div className="min-w-0 leading-4">
-        <button
-          type="button"
-          className={`text-left leading-4 font-semibold ${c.waived ? "text-soft" : ""}`}
-          onClick={() => c.input && onSelect(c.input)}
-        >
-          {c.says}
-        </button>{" "}
-        <Explain what={c.rule.replaceAll("_", " ")} titles={ruleMethods(c.rule)} />
+        <div className="flex items-start gap-1">
+          <button
+            type="button"
+            className={`text-left leading-4 font-semibold ${c.waived ? "text-soft" : ""}`}
+            onClick={() => c.input && onSelect(c.input)}
+          >
+            {c.says}
+          </button>
+          <Explain what={c.rule.replaceAll("_", " ")} titles={ruleMethods(c.rule)} />
+        </div>
         {c.waived ? (
           <p className="text-[12px] text-soft">
             Waived by {c.waived.who}: “{c.waived.reason}”.{" "}

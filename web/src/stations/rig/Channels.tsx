@@ -6,6 +6,7 @@ import { useKeys } from "../../shell/keys";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
+import { Split } from "../../ui/Split";
 import { Cautions, mendable } from "./Cautions";
 import { ChannelTable } from "./ChannelTable";
 import { columnOf } from "./columns";
@@ -93,24 +94,33 @@ export function Channels({ body }: { body: RigBody }) {
         <Sheet campaign={id} view={view} onView={change} editing={editing} version={body.version} onError={setError} />
       </div>
       <Wrong error={error} />
-      <div className="flex min-h-0 flex-1 gap-3">
-        <ChannelTable
-          rig={body}
-          rows={rows}
-          shown={shown}
-          view={view}
-          onView={change}
-          selected={selected}
-          onSelect={select}
-          editing={editing}
-          onError={setError}
-        />
-        <aside className="flex w-[246px] shrink-0 flex-col gap-2 overflow-y-auto">
-          <PatchBay rig={body} selected={chosen} onSelect={select} />
-          <Selected rig={body} channel={channels.find((c) => c.input === selected)} all={all} editing={editing} />
-          <Cautions cautions={body.cautions} onFix={fix} onWaive={waive} onSelect={select} selected={selected} />
-        </aside>
-      </div>
+      <Split
+        id="rig"
+        label="Width of patch bay and cautions"
+        size={21.5}
+        least={16}
+        most={45}
+        first={
+          <ChannelTable
+            rig={body}
+            rows={rows}
+            shown={shown}
+            view={view}
+            onView={change}
+            selected={selected}
+            onSelect={select}
+            editing={editing}
+            onError={setError}
+          />
+        }
+        second={
+          <aside className="flex min-h-0 flex-1 flex-col gap-2 overflow-y-auto">
+            <PatchBay rig={body} selected={chosen} onSelect={select} />
+            <Selected rig={body} channel={channels.find((c) => c.input === selected)} all={all} editing={editing} />
+            <Cautions cautions={body.cautions} onFix={fix} onWaive={waive} onSelect={select} selected={selected} />
+          </aside>
+        }
+      />
       <ReviewDialog rig={body} editing={editing} />
     </>
   );

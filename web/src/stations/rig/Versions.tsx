@@ -1,9 +1,11 @@
 /** The rig's name and versions: keep under a name, compare, go back, take one from another campaign. */
+
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useState } from "react";
 import { api, type RigBody, type Schema, told } from "../../api/client";
 import { useVersions } from "../../api/queries";
 import { Button } from "../../ui/Button";
+import { moment } from "../../ui/format";
 import { columnOf } from "./columns";
 import type { Editing } from "./editing";
 
@@ -52,7 +54,6 @@ export function Versions({ campaign, body, editing, onError }: Props) {
       onError(e as Error);
     }
   };
-  const day = (t: string) => new Date(t).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" });
   return (
     <Popover className="relative">
       <PopoverButton className="flex items-baseline gap-2 text-left whitespace-nowrap hover:text-harbour">
@@ -105,7 +106,7 @@ export function Versions({ campaign, body, editing, onError }: Props) {
           >
             <span className="font-semibold">{k.name}</span>
             <span className="truncate text-soft">{k.here ? `version ${k.version}` : k.campaign}</span>
-            <span className="ml-auto text-soft">{day(k.at)}</span>
+            <span className="ml-auto text-soft">{moment(k.at)}</span>
           </button>
         ))}
         <span className="font-semibold">Versions</span>
@@ -119,7 +120,7 @@ export function Versions({ campaign, body, editing, onError }: Props) {
             <span className="num w-8 text-right">{v.version}</span>
             <span className="truncate">{v.what}</span>
             <span className="ml-auto whitespace-nowrap text-soft">
-              {v.who}, {day(v.at)}
+              {v.who}, {moment(v.at)}
             </span>
           </button>
         ))}

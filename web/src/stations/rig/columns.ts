@@ -113,4 +113,4 @@ export const columnOf = (key: string) => columns.find((c) => c.key === key);
 
 /** The grid's template for these columns: state, input, columns, level, rms. */
 export const template = (shown: Column[]) =>
-  `18px 42px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 74px 50px`;
+  `18px 42px ${shown.map((c) => `minmax(${c.width}px,${c.grow ? `${c.grow}fr` : `${c.width}px`})`).join(" ")} 74px 56px`;

@@ -47,7 +47,8 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
       store={campaign === undefined ? undefined : storeOf(campaign)}
       name={bench.name}
       bench={bench.panels}
-      ready={ready.map((b) => ({ name: b.name, make: () => b.panels(run, markers) }))}
+      // As an address brings it, before the speed is read.
+      ready={ready.map((b) => ({ name: b.name, make: () => b.panels(run, markers), as: b.panels(run, undefined) }))}
       onBench={(name, panels) => onBench({ name, panels })}
       add={
         <ChosenWord

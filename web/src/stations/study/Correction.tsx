@@ -4,7 +4,7 @@ import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type RunDetail, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
-import { plain } from "../../ui/format";
+import { moment, plain } from "../../ui/format";
 import { NamedButton } from "../../ui/NamedButton";
 import { Wrong } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
@@ -182,7 +182,7 @@ export function Reasoned({
       <ol className="max-h-48 overflow-auto border-t border-rule pt-2 text-[12px] text-soft">
         {history.map((h) => (
           <li key={`${h.at} ${h.says}`}>
-            <span className="num">{h.says}</span> · {h.reason} · {h.who} · {new Date(h.at).toLocaleString("en-GB")}
+            <span className="num">{h.says}</span> · {h.reason} · {h.who} · {moment(h.at, true)}
           </li>
         ))}
       </ol>

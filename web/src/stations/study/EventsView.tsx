@@ -6,7 +6,7 @@ import { overview } from "../../api/queries";
 import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
 import { NumberWord } from "../../ui/EntryWord";
-import { digits } from "../../ui/format";
+import { axisName, digits } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { Legend, Plot } from "../../ui/plot/Plot";
 import { TableMenu } from "../../ui/TableMenu";
@@ -212,7 +212,7 @@ export function EventsView({ run }: { run: RunDetail }) {
             x={picture.x}
             curves={picture.curves}
             xLabel="time from the trigger, ms"
-            yLabel={`${axis}, ${body?.unit ?? ""}`}
+            yLabel={axisName(name(axis), body?.unit)}
           />
         )}
       </Panel>

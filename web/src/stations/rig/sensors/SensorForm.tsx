@@ -4,7 +4,7 @@ import { api, Refused, type RigBody, type Schema, type Sensor, told } from "../.
 import { useSensorHistory } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { readNumber } from "../../../ui/entry";
-import { digits, plain } from "../../../ui/format";
+import { day, digits, plain } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
 import { couplings } from "../columns";
 
@@ -150,7 +150,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
                 {h.what}
                 <span className="text-soft">
                   {" "}
-                  by {h.who}, {new Date(h.at).toLocaleDateString("en-GB")}
+                  by {h.who}, {day(h.at)}
                 </span>
                 <AsFound detail={h.detail as Detail | null} />
               </li>

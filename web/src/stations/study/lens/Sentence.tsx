@@ -7,6 +7,7 @@ import { unitMethods } from "../../../ui/methods";
 import { ChosenWord } from "../../../ui/Word";
 import { rowsOf } from "../rows";
 import { at, type Field, type Parts, type Recipe } from "./lenses";
+import { useLimits } from "./limits";
 
 type Props = {
   run: RunDetail;
@@ -52,6 +53,30 @@ export function UnitWord(p: { unit: string; value: string | undefined; onSet: (t
         </>
       )}
     </>
+  );
+}
+
+type Limited = {
+  lens: string;
+  name: string;
+  label: string;
+  value: number | undefined;
+  none: string;
+  onSet: (to: number | undefined) => void;
+};
+
+/** A number of a lens, held to what the server takes. */
+function LimitedWord({ lens, name, ...word }: Limited) {
+  const is = useLimits(lens, name);
+  return (
+    <NumberWord
+      {...word}
+      unit={is?.unit === "samples" ? "" : is?.unit}
+      low={is?.low ?? undefined}
+      above={is?.above ?? undefined}
+      high={is?.high ?? undefined}
+      whole={is?.whole ?? false}
+    />
   );
 }
 
@@ -104,14 +129,12 @@ function One({
       return <UnitWord unit={unit} value={value as string | undefined} onSet={onSet} />;
     case "number":
       return (
-        <NumberWord
+        <LimitedWord
+          lens={recipe.lens}
+          name={field.key}
           label={field.label}
           value={value as number | undefined}
           none={field.none ?? ""}
-          unit={field.unit}
-          low={field.lo ?? 0}
-          high={field.hi}
-          whole={field.whole ?? false}
           onSet={onSet}
         />
       );

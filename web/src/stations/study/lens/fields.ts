@@ -8,7 +8,8 @@ type Option = { value: string | number; says: string; face?: string };
 /** A word of a lens's sentence; `key` may lead into an object, as in `tacho.channel`. */
 export type Field = { key: string; label: string } & (
   | { as: "choice"; options: (run: RunDetail) => Option[]; usual?: string | number }
-  | { as: "number"; unit?: string; lo?: number; hi?: number; none?: string; whole?: boolean }
+  // What it may be, and in which unit, the server knows.
+  | { as: "number"; none?: string }
   | { as: "pair"; unit: string; none?: string }
   | { as: "flag"; no: string; yes: string }
   | { as: "list"; none?: string; signed?: boolean }
@@ -18,16 +19,20 @@ export type Field = { key: string; label: string } & (
 
 export type Parts = (string | Field)[];
 
-export const options = (all: Record<string, string>) => () =>
-  Object.entries(all).map(([value, says]) => ({ value, says }));
-export const windows = {
+/** Words for all values of a setting; the compiler sees to it that none of the server's is missing. */
+export const options =
+  <T extends string = string>(all: Record<T, string>) =>
+  () =>
+    Object.entries<string>(all).map(([value, says]) => ({ value, says }));
+/** Those without a shape of their own. */
+const windows: Record<Exclude<Schema["WindowName"], "kaiser" | "tukey">, string> = {
   hann: "Hann",
   hamming: "Hamming",
   flat_top: "flat-top",
   blackman_harris: "Blackman-Harris",
   rectangular: "no",
 };
-export const scalings = {
+const scalings: Record<Schema["ScalingName"], string> = {
   peak: "peak",
   peak_to_peak: "peak to peak",
   rms: "rms",
@@ -58,7 +63,7 @@ export const averaging: Field = {
   key: "averaging",
   label: "Averaging",
   as: "choice",
-  options: options({
+  options: options<Schema["AveragingName"]>({
     linear: "linear average",
     exponential: "exponential average",
     peak_hold: "peak hold",
@@ -69,7 +74,7 @@ export const ofTakes: Field = {
   label: "Blocks of takes",
   as: "choice",
   usual: "every",
-  options: options({ every: "every block", first: "the first of each take" }),
+  options: options<Schema["TakeBlocks"]>({ every: "every block", first: "the first of each take" }),
 };
 export const scaling: Field = { key: "scaling", label: "Scaling", as: "choice", options: options(scalings) };
 export const confidence: Field = {
@@ -88,7 +93,7 @@ export const sweep: Field = {
   label: "Sweep",
   as: "choice",
   usual: "automatic",
-  options: options({ automatic: "the way it goes", up: "while it rises", down: "while it falls" }),
+  options: options<Schema["SweepName"]>({ automatic: "the way it goes", up: "while it rises", down: "while it falls" }),
 };
 
 export const along = (usual: "speed" | "time"): Field => ({
@@ -96,7 +101,7 @@ export const along = (usual: "speed" | "time"): Field => ({
   label: "Along",
   as: "choice",
   usual,
-  options: options({ speed: "speed", time: "time" }),
+  options: options<Schema["AlongName"]>({ speed: "speed", time: "time" }),
 });
 export const edges: Field = { key: "edges", label: "Edges", as: "list", none: "automatic", signed: true };
 /** Edges and a number of classes are one or the other: what was set last counts. */
@@ -105,13 +110,11 @@ export const oneOf = (next: Recipe, was: Recipe): Recipe => {
   const some = Array.isArray(set) && set.length > 0;
   return some && classes === was.classes ? { ...rest, edges: set } : classes ? { ...rest, classes } : rest;
 };
-export const step: Field = { key: "step_rpm", label: "Step", as: "number", unit: "rpm", lo: 0.5 };
+export const step: Field = { key: "step_rpm", label: "Step", as: "number" };
 export const interval: Field = {
   key: "interval_s",
   label: "Interval",
   as: "number",
-  unit: "s",
-  lo: 0.0001,
   none: "fitting",
 };
 /** Where the blocks of an order lens are taken. */

@@ -62,17 +62,15 @@ export function QualityList({ run, marks, unseen, onBracket }: ListProps) {
     run.channels.find((c) => c.channel === channel)?.recorded.name ?? `channel ${channel}`;
   return (
     <Popover as="span">
-      <PopoverButton
-        as={NamedButton}
-        label="Quality of the run"
-        className="flex gap-2 border-b border-harbour text-[13px]"
-      >
-        {kinds.map((k) => (
-          <span key={k} className={shapes[k]?.hue}>
-            {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
-          </span>
-        ))}
-        {kinds.length === 0 && <span className="text-soft">quality</span>}
+      <PopoverButton as={NamedButton} label="Quality of the run" className="border-b border-harbour text-[13px]">
+        <span className="flex gap-2">
+          {kinds.map((k) => (
+            <span key={k} className={shapes[k]?.hue}>
+              {shapes[k]?.sign} {marks.filter((m) => m.kind === k).length} {k}
+            </span>
+          ))}
+          {kinds.length === 0 && <span className="text-soft">quality</span>}
+        </span>
       </PopoverButton>
       <PopoverPanel
         anchor="bottom end"

@@ -1,9 +1,11 @@
 /** Kept results of all runs: which are stale, made again in one go, laid over each other. */
+
 import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, told } from "../../../api/client";
 import { useRuns } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
+import { moment } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import type { Range } from "../../../ui/plot/Plot";
 import { offerUndo } from "../../../ui/undo";
@@ -140,7 +142,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                   </td>
                   <td>{lensOf((r.recipe as { lens: string }).lens).says}</td>
                   <td className="whitespace-nowrap">
-                    {new Date(r.made_at).toLocaleString("en-GB", { dateStyle: "short", timeStyle: "short" })}, {r.who}
+                    {moment(r.made_at)}, {r.who}
                     {r.stale && (
                       <span className="text-lamp" title="something was put right in the run since">
                         {" "}
