@@ -100,7 +100,7 @@ async fn write_row(app: &App, turn: Turn, campaign: i64, who: &str, to: Row<'_>,
         Cell::new(input, Column::SensitivityUnit, sensitivity.unit.clone()),
         Cell::new(input, Column::Sensitivity, echo_job::entry::number::plain(sensitivity.value)),
     ];
-    // A sensor that is named anew brings all the register knows of it, so it comes before its sensitivity.
+    // Only these: what else the row says of its sensor was right for the reading, and can be taken back as one.
     cells.splice(0..0, sensor.map(|label| Cell::new(input, Column::Sensor, label)));
     let what = format!("input {input}: {what}");
     write(app, turn, campaign, who, &what, |rig, front_end, _| Ok(rig.edited(&cells, front_end))).await.map(drop)
