@@ -1,6 +1,7 @@
 /** Panels of a bench on a grid: moved by their heads, sized at their corners, in the room there is. */
 import { type ReactNode, useEffect, useRef } from "react";
 import { GridLayout, noCompactor, useContainerWidth } from "react-grid-layout";
+import { offerUndo } from "./undo";
 import { useHeight } from "./useHeight";
 
 export const COLUMNS = 12;
@@ -31,6 +32,13 @@ export function placed<P extends Place>(p: P): P {
     x: Math.min(Math.max(p.x, 0), COLUMNS - w),
     y: Math.max(p.y, 0),
   };
+}
+
+/** Closes a panel, and offers to undo that. */
+export function closePanel<P extends Place>(says: string, panels: P[], i: number, onPanels: (panels: P[]) => void) {
+  const close = () => onPanels(panels.filter((_, k) => k !== i));
+  close();
+  offerUndo(`Panel ${says} closed`, () => onPanels(panels), close);
 }
 
 /** Below everything that stands on a bench. */

@@ -1,7 +1,8 @@
 /** A bench by its name: which one, what is added to it, kept under a name, deleted; of whatever it is made. */
-import { hashKey, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useMemo, useState } from "react";
 import { Button } from "./Button";
+import { same } from "./same";
 import { offerUndo } from "./undo";
 import { ChosenWord, TypedWord } from "./Word";
 
@@ -18,18 +19,15 @@ type Props<B> = {
   store: BenchStore<B> | undefined;
   name: string;
   bench: B;
-  /** Benches that are always there, and how else they may look as they are; the first is what a deleted one gives way
-   * to. */
-  ready: { name: string; make: () => B; as?: B }[];
+  /** Benches that are always there: how they are made, and how else they may look untouched. The first is what a
+   * deleted one gives way to. */
+  ready: { name: string; make: () => B; also?: () => B }[];
   onBench: (name: string, bench: B) => void;
   /** What is added to a bench. */
   add: ReactNode;
   /** What stands at the end. */
   children?: ReactNode;
 };
-
-/** What a bench says, whatever the order of its keys and with nothing in place of null. */
-const bare = (bench: unknown) => hashKey([JSON.parse(JSON.stringify(bench, (_, x) => x ?? undefined))]);
 
 export function BenchWords<B>({ store, name, bench, ready, onBench, add, children }: Props<B>) {
   const client = useQueryClient();
@@ -39,8 +37,11 @@ export function BenchWords<B>({ store, name, bench, ready, onBench, add, childre
   const done = () => client.invalidateQueries({ queryKey });
   const always = ready.find((b) => b.name === name);
   const current = list.find((b) => b.name === name);
-  const known = current ? [current.bench] : always ? [always.make(), always.as ?? always.make()] : [];
-  const changed = known.length > 0 && !known.some((k) => bare(k) === bare(bench));
+  // Not at every step of what else is dragged.
+  const changed = useMemo(() => {
+    if (current) return !same(current.bench, bench);
+    return always !== undefined && !same(always.make(), bench) && !(always.also && same(always.also(), bench));
+  }, [current, bench, always]);
   const keep = async (as: string, what: B) => {
     setError(undefined);
     await store?.keep(as, what);

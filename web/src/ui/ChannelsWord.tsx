@@ -2,7 +2,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { Fragment } from "react";
 import type { Channel } from "../api/client";
-import { FindWord, MANY } from "./FindWord";
+import { FindWord, LIST, MANY } from "./FindWord";
 import { NamedButton } from "./NamedButton";
 import { openByEnter } from "./Word";
 
@@ -29,10 +29,7 @@ export function ChannelsWord({ label, face, inputs, channels, onSet, width }: Pr
           {face}
         </NamedButton>
       </ListboxButton>
-      <ListboxOptions
-        anchor="bottom start"
-        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
-      >
+      <ListboxOptions anchor="bottom start" className={LIST}>
         {channels.map((c) => (
           <ListboxOption
             key={c.input}

@@ -2,6 +2,9 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { useState } from "react";
 
+/** How the list of a word looks. */
+export const LIST = "panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none";
+
 /** Above so many entries a list is searched instead of looked through. */
 export const MANY = 24;
 
@@ -35,10 +38,7 @@ export function FindWord<T extends string | number>(p: Props<T>) {
         onChange={(e) => setText(e.target.value)}
         onFocus={(e) => e.target.select()}
       />
-      <ComboboxOptions
-        anchor="bottom start"
-        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
-      >
+      <ComboboxOptions anchor="bottom start" className={LIST}>
         {shown.map((o) => (
           <ComboboxOption
             key={o.value}

@@ -2,7 +2,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { Fragment, type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { dropDraft, keepDraft, takeDraft } from "./draft";
-import { type Choice, FindWord, MANY } from "./FindWord";
+import { type Choice, FindWord, LIST, MANY } from "./FindWord";
 import { NamedButton } from "./NamedButton";
 import { Refusal } from "./Refusal";
 
@@ -112,10 +112,7 @@ export function ChosenWord<T extends string | number>({
           {face}
         </NamedButton>
       </ListboxButton>
-      <ListboxOptions
-        anchor="bottom start"
-        className="panel z-30 overflow-auto [--anchor-max-height:18rem] py-1 text-[13px] shadow-lg outline-none"
-      >
+      <ListboxOptions anchor="bottom start" className={LIST}>
         {options.map((o) => (
           <ListboxOption
             key={o.value}

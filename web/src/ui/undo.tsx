@@ -30,6 +30,22 @@ export function offerUndo<T>(says: string, undo: (last?: T) => T | Promise<T>, r
   acts.set([...acts.get(), act].slice(-3));
 }
 
+/** Removes an entry of a list that is written as a whole on the version it was read of, and offers to undo that. */
+export async function removeListed<T>(
+  says: string,
+  all: T[],
+  i: number,
+  write: (to: T[], made_on?: number) => Promise<number>,
+) {
+  const left = all.filter((_, k) => k !== i);
+  const made = await write(left);
+  offerUndo<number>(
+    says,
+    (on = made) => write(all, on),
+    (on) => write(left, on),
+  );
+}
+
 /** Undoes an act or does it again; without a way to do it again it is gone once it is undone. */
 async function step(a: Act) {
   const last = await (a.undone ? a.redo?.(a.last) : a.undo(a.last));

@@ -4,11 +4,10 @@ import { api, type Channel, told } from "../../api/client";
 import { useHeard } from "../../api/live";
 import { useMath, useRig } from "../../api/queries";
 import { useCampaign, useMeasured } from "../../shell/useCampaign";
-import { BenchGrid, below, placed } from "../../ui/BenchGrid";
+import { BenchGrid, below, closePanel, placed } from "../../ui/BenchGrid";
 import { type BenchStore, BenchWords } from "../../ui/BenchWords";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
-import { offerUndo } from "../../ui/undo";
 import { ChosenWord } from "../../ui/Word";
 import {
   type Display,
@@ -65,13 +64,14 @@ function Bench({ campaign, channels }: { campaign: number | undefined; channels:
     change(bench.panes.map((p) => (plots.includes(p.display) ? { ...p, inputs } : p)));
   };
   const heard = useHeard();
+  const ready = useMemo(() => [{ name: STANDARD, make: () => usual(channels) }], [channels]);
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <BenchWords
         store={campaign === undefined ? undefined : storeOf(campaign)}
         name={bench.name}
         bench={bench.panes}
-        ready={[{ name: STANDARD, make: () => usual(channels) }]}
+        ready={ready}
         onBench={(name, panes) => change(panes, name)}
         add={
           <ChosenWord
@@ -105,12 +105,7 @@ function Bench({ campaign, channels }: { campaign: number | undefined; channels:
             plotted={plotted}
             onToggle={toggle}
             onSet={(part) => set(i, part)}
-            onClose={() => {
-              const before = bench.panes;
-              const close = () => change(before.filter((_, k) => k !== i));
-              close();
-              offerUndo(`Panel ${nameOf(p.display)} closed`, () => change(before), close);
-            }}
+            onClose={() => closePanel(nameOf(p.display), bench.panes, i, change)}
           />
         )}
       />

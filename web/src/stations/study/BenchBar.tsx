@@ -1,5 +1,6 @@
 /** Which bench of lenses, another lens, the bench kept under a name. */
 import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { api, type RunDetail, type Schema, told } from "../../api/client";
 import { below } from "../../ui/BenchGrid";
 import { type BenchStore, BenchWords } from "../../ui/BenchWords";
@@ -42,13 +43,22 @@ export function BenchBar({ campaign, run, bench, markers, onBench }: Props) {
     const panel = fresh(recipe?.lens ?? lens, run, markers, { y: below(bench.panels), w: 12, channels });
     onBench({ ...bench, panels: [...bench.panels, recipe ? { ...panel, recipe } : panel] });
   };
+  // Untouched a bench is also as an address brings it, before the speed is read.
+  const always = useMemo(
+    () =>
+      ready.map((b) => ({
+        name: b.name,
+        make: () => b.panels(run, markers),
+        also: () => b.panels(run, undefined),
+      })),
+    [run, markers],
+  );
   return (
     <BenchWords
       store={campaign === undefined ? undefined : storeOf(campaign)}
       name={bench.name}
       bench={bench.panels}
-      // As an address brings it, before the speed is read.
-      ready={ready.map((b) => ({ name: b.name, make: () => b.panels(run, markers), as: b.panels(run, undefined) }))}
+      ready={always}
       onBench={(name, panels) => onBench({ name, panels })}
       add={
         <ChosenWord

@@ -4,7 +4,7 @@ import { useMemo, useState } from "react";
 import type { Analysis, RunDetail } from "../../api/client";
 import { useReport, useSaveReport } from "../../api/queries";
 import { useGo } from "../../shell/address";
-import { BenchGrid, placed } from "../../ui/BenchGrid";
+import { BenchGrid, closePanel, placed } from "../../ui/BenchGrid";
 import { Explain } from "../../ui/Explain";
 import { Guarded } from "../../ui/Guarded";
 import { cursorMethods } from "../../ui/methods";
@@ -12,7 +12,6 @@ import { Panel as Sheet, Wrong } from "../../ui/Panel";
 import type { Range } from "../../ui/plot/Plot";
 import { Split } from "../../ui/Split";
 import { TableMenu } from "../../ui/TableMenu";
-import { offerUndo } from "../../ui/undo";
 import { BenchBar } from "./BenchBar";
 import { type Change, type Panel, ROWS } from "./bench";
 import { ChannelList } from "./ChannelList";
@@ -259,12 +258,7 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
               band={cursors.band}
               read={p === read && bench.panels.filter(spectral).length > 1}
               onSet={(part) => set(i, part)}
-              onClose={() => {
-                const before = bench.panels;
-                const close = () => change(before.filter((_, k) => k !== i));
-                close();
-                offerUndo(`Panel ${lensOf(p.recipe.lens).says} closed`, () => change(before), close);
-              }}
+              onClose={() => closePanel(lensOf(p.recipe.lens).says, bench.panels, i, change)}
               onBracket={zoomBracket}
               onBracketBack={() => {
                 setBracket(trail.bracket.at(-1) ?? [0, run.duration_s]);

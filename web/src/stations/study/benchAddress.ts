@@ -2,15 +2,14 @@
 import { compressToEncodedURIComponent, decompressFromEncodedURIComponent } from "lz-string";
 import * as v from "valibot";
 import type { RunDetail } from "../../api/client";
+import { same } from "../../ui/same";
 import { type Panel, panel, ready, type Working } from "./bench";
-
-const alike = (a: Panel[], b: Panel[]) => JSON.stringify(a) === JSON.stringify(b);
 
 /** Writes a bench into the search part of an address. */
 export function benchInto(params: URLSearchParams, bench: Working, run: RunDetail) {
   const made = ready.find((b) => b.name === bench.name)?.panels(run, undefined);
   params.set("bench", bench.name);
-  if (made && alike(made, bench.panels)) params.delete("panels");
+  if (made && same(made, bench.panels)) params.delete("panels");
   else params.set("panels", compressToEncodedURIComponent(JSON.stringify(bench.panels)));
 }
 

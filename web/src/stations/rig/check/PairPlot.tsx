@@ -16,8 +16,8 @@ export function PairPlot({ pairs, fit, unit }: { pairs: Pair[]; fit: Fit | undef
   const top = roof(Math.max(1e-9, ...pairs.flatMap((p) => [p.reference, p.reading])) * 1.05);
   const x = (v: number) => L + (v / top) * (W - L - 12);
   const y = (v: number) => H - B - (v / top) * (H - B - 10);
-  const file = (): PlotFile | Promise<PlotFile> => {
-    if (pairs.length === 0) return Promise.reject(new Error("No pair is read yet."));
+  const file = (): PlotFile => {
+    if (pairs.length === 0) throw new Error("No pair is read yet.");
     const line = fit ? [{ name: "fit", x: [0, top], values: [fit.offset, fit.offset + fit.gain * top] }] : [];
     return {
       title: "Readings against the reference",

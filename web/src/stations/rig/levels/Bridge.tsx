@@ -120,9 +120,9 @@ export function Bridge({ channels, selected, onSelect, onOpen, onLevels, marked 
     else return;
     e.preventDefault();
   };
-  const file = (): PlotFile | Promise<PlotFile> => {
+  const file = (): PlotFile => {
     const heard = channels.flatMap((c) => newest.current.get(c.input) ?? []);
-    if (heard.length === 0) return Promise.reject(new Error("Nothing is heard yet."));
+    if (heard.length === 0) throw new Error("No signal yet.");
     const curve = (name: string, of: (l: Level) => number) => ({
       name,
       values: heard.map((l) => 100 * of(l)),

@@ -50,8 +50,8 @@ export function OrbitPane(p: PaneProps) {
       ctx.fill();
     }
   });
-  const file = (): PlotFile | Promise<PlotFile> => {
-    if (!last.current) return Promise.reject(new Error("Nothing is shown yet."));
+  const file = (): PlotFile => {
+    if (!last.current) throw new Error("Nothing is shown yet.");
     const { xs, ys, unit } = last.current;
     return {
       title: "Orbit",

@@ -71,10 +71,10 @@ export function WaterfallPane(p: PaneProps) {
     ctx.textAlign = "right";
     ctx.fillText(rate(end), w - LEFT, h - 5);
   });
-  const file = (): PlotFile | Promise<PlotFile> => {
+  const file = (): PlotFile => {
     const all = rows.current;
     const newest = all.at(-1);
-    if (!newest || all.length < 2) return Promise.reject(new Error("Nothing is shown yet."));
+    if (!newest || all.length < 2) throw new Error("Nothing is shown yet.");
     return {
       title: `Waterfall, ${p.shown[0]?.name ?? ""}`,
       size: [760, 460],

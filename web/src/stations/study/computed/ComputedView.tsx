@@ -9,7 +9,7 @@ import { axisName } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { Plot } from "../../../ui/plot/Plot";
 import { Split } from "../../../ui/Split";
-import { offerUndo } from "../../../ui/undo";
+import { removeListed } from "../../../ui/undo";
 import { ChosenWord, TypedWord } from "../../../ui/Word";
 import { askResult } from "../lens/useResult";
 import { corrected, recipeOf } from "../rows";
@@ -79,18 +79,7 @@ export function ComputedView({ run, campaign }: { run: RunDetail; campaign: numb
                   type="button"
                   aria-label={`Remove ${m.name}`}
                   className="ml-auto px-1 hover:text-harbour"
-                  onClick={() => {
-                    const left = all.filter((_, k) => k !== i);
-                    write(left)
-                      .then((made) =>
-                        offerUndo<number>(
-                          `${m.name} removed`,
-                          (on = made) => write(all, on),
-                          (on) => write(left, on),
-                        ),
-                      )
-                      .catch(setError);
-                  }}
+                  onClick={() => removeListed(`${m.name} removed`, all, i, write).catch(setError)}
                 >
                   ✕
                 </button>

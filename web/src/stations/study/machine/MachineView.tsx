@@ -10,7 +10,7 @@ import { plain } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { Split } from "../../../ui/Split";
 import { TableMenu } from "../../../ui/TableMenu";
-import { offerUndo } from "../../../ui/undo";
+import { removeListed } from "../../../ui/undo";
 import { ChosenWord, TypedWord } from "../../../ui/Word";
 import { useMarkers } from "../useMarkers";
 import { Kinematics, LinesTable } from "./Kinematics";
@@ -75,18 +75,7 @@ export function MachineView({ run, campaign }: { run: RunDetail; campaign: numbe
                 type="button"
                 aria-label={`Remove ${e.name}`}
                 className="ml-auto px-1 hover:text-harbour"
-                onClick={() => {
-                  const left = elements.filter((_, k) => k !== i);
-                  write(left)
-                    .then((made) =>
-                      offerUndo<number>(
-                        `${e.name} removed`,
-                        (on = made) => write(elements, on),
-                        (on) => write(left, on),
-                      ),
-                    )
-                    .catch(setError);
-                }}
+                onClick={() => removeListed(`${e.name} removed`, elements, i, write).catch(setError)}
               >
                 ✕
               </button>
