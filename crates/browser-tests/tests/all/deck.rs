@@ -104,6 +104,14 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
     // Levels: the loud one is at the head of its list.
     b.page.goto(&format!("{}/rig/levels", r.url)).await?;
     b.text_until("section[aria-label='Loud channels'] li", |t| t.contains("A13")).await?;
+
+    // In a list of 256 a channel is found by typing.
+    b.page.goto(&format!("{}/plan", r.url)).await?;
+    b.choose("Add a condition", "a level is crossed").await?;
+    b.type_over("input[aria-label=Channel]", "deck 12-3").await?;
+    b.text_until("[role=option]", |t| t.contains("deck 12-3")).await?;
+    b.keys(&Key::Enter.to_string()).await?;
+    r.got("/api/campaigns/2/plan", |p| p["plan"]["start"]["conditions"][0]["input"] == 91).await?;
     b.page.clone().close().await?;
     Ok(())
 }

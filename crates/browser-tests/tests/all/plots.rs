@@ -142,6 +142,12 @@ async fn maps_and_live_plots_are_saved_and_open_again() -> Result<()> {
     .await?;
     let live = all(&b, &["Live waveform", "Live spectrum", "Waterfall"]).await?;
     assert_eq!(table(&live, "Live spectrum")?[0][0], "frequency, Hz");
+    b.page.goto(&format!("{}/rig/levels", r.url)).await?;
+    b.text_until("main", |t| t.contains("Meter bridge")).await?;
+    // Once levels are heard there is something to save.
+    let levels = all(&b, &["Levels"]).await?;
+    let levels = table(&levels, "Levels")?;
+    assert!(levels.len() == 24 && levels[0][0] == "input", "a row for each of 23 channels: {levels:?}");
     b.page.clone().close().await?;
     Ok(())
 }
