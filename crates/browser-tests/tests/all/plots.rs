@@ -5,7 +5,7 @@ use echo_browser_tests::browser::{Browser, plain};
 use echo_browser_tests::{Rigged, again_until};
 use echo_formats::sheet;
 use fantoccini::key::Key;
-use serde_json::Value;
+use serde_json::{Value, json};
 
 /// Keeps what the page saves where a script can read it, instead of on the disk.
 const CAUGHT: &str = "window.saved = [];
@@ -148,6 +148,19 @@ async fn maps_and_live_plots_are_saved_and_open_again() -> Result<()> {
     let levels = all(&b, &["Levels"]).await?;
     let levels = table(&levels, "Levels")?;
     assert!(levels.len() == 24 && levels[0][0] == "input", "a row for each of 23 channels: {levels:?}");
+    r.by_hand(20, json!({ "do": "move", "motion": "calibrator", "hz": 159.155, "rms": 10.0 })).await?;
+    b.page.goto(&format!("{}/rig/check?input=20", r.url)).await?;
+    b.press_path("//button[. = 'Read a pair']").await?;
+    b.find("[data-pair='1']").await?;
+    all(&b, &["Readings against the reference"]).await?;
+    let level = json!({ "when": "level", "input": 7, "level": 5.0, "unit": "m/s²" });
+    let (status, body) = r.plan_with(1, json!({ "start": { "conditions": [level] } })).await?;
+    assert_eq!(status, 200, "{body}");
+    b.page.goto(&format!("{}/plan", r.url)).await?;
+    b.press_path("//button[. = 'Try']").await?;
+    all(&b, &["Where it would have fired"]).await?;
+    b.page.goto(&format!("{}/plan/limits", r.url)).await?;
+    all(&b, &["Trend"]).await?;
     b.page.clone().close().await?;
     Ok(())
 }
