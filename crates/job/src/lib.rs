@@ -21,6 +21,7 @@ pub mod recipe;
 pub mod reference;
 pub mod retold;
 pub mod rig;
+pub mod role;
 pub mod sensitivity;
 pub mod sensor;
 pub mod tacho;

@@ -1,5 +1,6 @@
 //! Campaigns with their rig, plan, report and saved recipes, and the log of changes.
 
+use crate::shelf::Begun;
 use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 use echo_job::plan::Plan;
@@ -39,9 +40,12 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn campaigns(&self) -> Result<Vec<Campaign>> {
-        Ok(sqlx::query_as!(Campaign, "SELECT id, name, specimen, purpose FROM campaign ORDER BY id")
-            .fetch_all(self.pool())
-            .await?)
+        Ok(sqlx::query_as!(
+            Campaign,
+            "SELECT id, name, specimen, purpose FROM campaign WHERE deleted_at IS NULL ORDER BY id"
+        )
+        .fetch_all(self.pool())
+        .await?)
     }
 
     /// Lays a new campaign.
@@ -56,27 +60,7 @@ impl Store {
         rig: &Rig,
         plan: &Plan,
     ) -> Result<i64> {
-        let mut tx = self.pool().begin().await?;
-        let body = serde_json::to_value(rig)?;
-        let id = sqlx::query_scalar!(
-            "INSERT INTO campaign (name, specimen, purpose, rig, plan) VALUES ($1, $2, $3, $4, $5) RETURNING id",
-            name,
-            specimen,
-            purpose,
-            body,
-            serde_json::to_value(plan)?
-        )
-        .fetch_one(&mut *tx)
-        .await?;
-        sqlx::query!(
-            "INSERT INTO rig_version (campaign_id, version, rig, who, what) VALUES ($1, 1, $2, 'engineer', 'laid')",
-            id,
-            body
-        )
-        .execute(&mut *tx)
-        .await?;
-        tx.commit().await?;
-        Ok(id)
+        self.begin_campaign(&Begun { name, specimen, purpose, rig, plan, after: None, who: "engineer" }).await
     }
 
     /// A campaign in short.
@@ -84,10 +68,14 @@ impl Store {
     /// # Errors
     /// There is none of that key, or the database is away.
     pub async fn campaign(&self, id: i64) -> Result<Campaign> {
-        sqlx::query_as!(Campaign, "SELECT id, name, specimen, purpose FROM campaign WHERE id = $1", id)
-            .fetch_optional(self.pool())
-            .await?
-            .ok_or_else(|| missing(id))
+        sqlx::query_as!(
+            Campaign,
+            "SELECT id, name, specimen, purpose FROM campaign WHERE id = $1 AND deleted_at IS NULL",
+            id
+        )
+        .fetch_optional(self.pool())
+        .await?
+        .ok_or_else(|| missing(id))
     }
 
     /// Where the campaign's front ends were last.
@@ -275,14 +263,28 @@ impl Store {
         Ok(())
     }
 
-    /// The newest changes, newest first.
+    /// The newest changes, newest first: what was written down, what was put right in runs, marks and notes on them.
     ///
     /// # Errors
     /// The database is away.
     pub async fn changes(&self, campaign: i64, most: i64) -> Result<Vec<Change>> {
         Ok(sqlx::query_as!(
             Change,
-            "SELECT at, who, what, detail FROM change WHERE campaign_id = $1 ORDER BY id DESC LIMIT $2",
+            r#"SELECT at AS "at!", who AS "who!", what AS "what!", detail AS "detail!" FROM (
+                   SELECT at, who, what, detail FROM change WHERE campaign_id = $1
+                   UNION ALL SELECT created_at, begun_by, 'begun', jsonb_build_object('on', specimen, 'for', purpose)
+                   FROM campaign WHERE id = $1
+                   UNION ALL SELECT c.at, c.who, 'sensitivity put right', jsonb_build_object('run', r.number, 'channel', c.channel,
+                       'to', c.sensitivity, 'reason', c.reason)
+                   FROM calibration c JOIN run r ON r.id = c.run_id WHERE r.campaign_id = $1 AND NOT c.recorded
+                   UNION ALL SELECT c.at, c.who, c.field || ' put right', jsonb_build_object('run', r.number, 'channel', c.channel,
+                       'from', c.before, 'to', c.after, 'reason', c.reason)
+                   FROM correction c JOIN run r ON r.id = c.run_id WHERE r.campaign_id = $1
+                   UNION ALL SELECT m.at, m.who, 'mark', jsonb_build_object('run', r.number, 'says', m.says)
+                   FROM mark m JOIN run r ON r.id = m.run_id WHERE r.campaign_id = $1
+                   UNION ALL SELECT n.at, n.who, 'note', jsonb_build_object('run', r.number, 'says', n.says)
+                   FROM note n JOIN run r ON r.id = n.run_id WHERE r.campaign_id = $1) all_changes
+               ORDER BY at DESC LIMIT $2"#,
             campaign,
             most
         )

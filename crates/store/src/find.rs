@@ -45,9 +45,9 @@ impl Store {
             Match,
             r#"WITH known AS MATERIALIZED (
                    SELECT r.id, r.number, r.kind, r.started_at, c.name AS campaign,
-                          concat_ws(' ', 'run', r.number, r.kind, c.name, c.specimen,
+                          concat_ws(' ', 'run', r.number, r.kind, r.remark, array_to_string(r.tags, ' '), c.name, c.specimen,
                                     to_char(r.started_at AT TIME ZONE 'UTC', 'YYYY-MM-DD FMDD Mon YYYY')) AS about
-                   FROM run r JOIN campaign c ON c.id = r.campaign_id)
+                   FROM run r JOIN campaign c ON c.id = r.campaign_id WHERE c.deleted_at IS NULL AND r.deleted_at IS NULL)
                (SELECT 'run' AS "what!", kind AS "name!", id AS "run_id!", number AS "run_number!",
                        campaign AS "campaign!", started_at AS "at!"
                 FROM known WHERE about ILIKE ALL ($1) ORDER BY started_at DESC LIMIT $2)

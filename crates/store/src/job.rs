@@ -20,8 +20,8 @@ pub struct JobPart {
     pub share: f64,
     /// Why it could not be made.
     pub says: String,
-    /// The kept result it made.
-    pub result_id: Option<i64>,
+    /// What it made.
+    pub made: Made,
     /// Who works on it, or did last.
     pub worker: String,
 }
@@ -35,11 +35,22 @@ pub struct PartKey {
     pub place: i32,
 }
 
+/// What a part made, where that is not a file.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Made {
+    /// A kept result.
+    pub result: Option<i64>,
+    /// A run.
+    pub run: Option<i64>,
+    /// A campaign.
+    pub campaign: Option<i64>,
+}
+
 /// What came of a part.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Came {
-    /// It is made: a kept result, or a file.
-    Done(Option<i64>),
+    /// It is made.
+    Done(Made),
     /// It cannot be made, and why.
     Refused(String),
     /// It was stopped.
@@ -58,7 +69,7 @@ impl Store {
     ///
     /// # Errors
     /// There is no such campaign, or the database is away.
-    pub async fn begin_job(&self, campaign: i64, (wishes, turn): (&[Value], i16), who: &str) -> Result<i64> {
+    pub async fn begin_job(&self, campaign: Option<i64>, (wishes, turn): (&[Value], i16), who: &str) -> Result<i64> {
         let mut tx = self.pool().begin().await?;
         let job = sqlx::query_scalar!("INSERT INTO job (campaign_id, who) VALUES ($1, $2) RETURNING id", campaign, who)
             .fetch_one(&mut *tx)
@@ -91,15 +102,35 @@ impl Store {
     /// # Errors
     /// There is none of that key, or the database is away.
     pub async fn job_parts(&self, job: i64) -> Result<Vec<JobPart>> {
-        let parts = sqlx::query_as!(
-            JobPart,
-            r#"SELECT place, wish, state AS "state: PartState", share, says, result_id, worker
+        let rows = sqlx::query!(
+            r#"SELECT place, wish, state AS "state: PartState", share, says, result_id, made_run, made_campaign, worker
                FROM job_part WHERE job_id = $1 ORDER BY place"#,
             job
         )
         .fetch_all(self.pool())
         .await?;
+        let parts: Vec<JobPart> = rows
+            .into_iter()
+            .map(|r| JobPart {
+                place: r.place,
+                wish: r.wish,
+                state: r.state,
+                share: r.share,
+                says: r.says,
+                made: Made { result: r.result_id, run: r.made_run, campaign: r.made_campaign },
+                worker: r.worker,
+            })
+            .collect();
         if parts.is_empty() { Err(StoreError::Missing(format!("job {job}"))) } else { Ok(parts) }
+    }
+
+    /// The campaign of a job; none for one that makes a campaign.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn job_campaign(&self, job: i64) -> Result<Option<i64>> {
+        let row = sqlx::query_scalar!("SELECT campaign_id FROM job WHERE id = $1", job).fetch_optional(self.pool());
+        row.await?.ok_or_else(|| StoreError::Missing(format!("job {job}")))
     }
 
     /// Stops a job: what waits is not made any more, what goes is told so.
@@ -124,7 +155,7 @@ impl Store {
     ///
     /// # Errors
     /// The database is away.
-    pub async fn take_part(&self, key: PartKey, worker: &str) -> Result<Option<(i64, Value, String)>> {
+    pub async fn take_part(&self, key: PartKey, worker: &str) -> Result<Option<(Option<i64>, Value, String)>> {
         let mut tx = self.pool().begin().await?;
         sqlx::query!(
             "UPDATE job_part SET state = 'stopped' FROM job
@@ -175,20 +206,22 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn end_part(&self, key: PartKey, worker: &str, came: &Came) -> Result<()> {
-        let (state, says, result) = match came {
-            Came::Done(result) => (PartState::Done, "", *result),
-            Came::Refused(says) => (PartState::Refused, says.as_str(), None),
-            Came::Stopped => (PartState::Stopped, "", None),
+        let (state, says, made) = match came {
+            Came::Done(made) => (PartState::Done, "", *made),
+            Came::Refused(says) => (PartState::Refused, says.as_str(), Made::default()),
+            Came::Stopped => (PartState::Stopped, "", Made::default()),
         };
         sqlx::query!(
-            "UPDATE job_part SET state = $4, says = $5, result_id = $6, share = 1
+            "UPDATE job_part SET state = $4, says = $5, result_id = $6, made_run = $7, made_campaign = $8, share = 1
              WHERE job_id = $1 AND place = $2 AND worker = $3 AND state = 'going'",
             key.job,
             key.place,
             worker,
             state as PartState,
             says,
-            result
+            made.result,
+            made.run,
+            made.campaign
         )
         .execute(self.pool())
         .await?;

@@ -5,8 +5,10 @@
 //! | [`campaign`] | campaigns with rig, plan, report and saved recipes |
 //! | `owner` | the one process that works on a database |
 //! | [`rig`] | rigs with all their versions, rigs kept under a name, findings let pass |
+//! | [`shelf`] | all campaigns, begun, put away, deleted |
 //! | [`sensor`] | the register of sensors |
 //! | [`run`] | runs and their channels, opening, closing, recovery |
+//! | [`run_list`] | runs described, deleted, moved |
 //! | [`calibration`] | sensitivities put right afterwards |
 //! | [`chunk`] | packing of counts and the min/max pyramid |
 //! | [`waveform`] | writing chunks, reading counts and overviews |
@@ -14,8 +16,11 @@
 //! | [`correction`] | entries put right |
 //! | [`math`] | computed channels |
 //! | [`result`] | results that are kept, with what they were made of |
+//! | [`people`] | people, sessions, tokens |
 //! | [`news`] | what changes, told as it is written |
 //! | [`note`] | notes on curves |
+//! | [`handover`] | campaigns and runs as JSON, handed over and laid again |
+//! | [`upload`] | files that were sent to be brought in |
 //! | [`job`] | work that outlives a request, in parts |
 //! | [`schedule`] | rounds by the clock |
 //! | [`watch`] | watched values, alarms |
@@ -28,19 +33,24 @@ pub mod campaign;
 pub mod chunk;
 pub mod correction;
 pub mod find;
+pub mod handover;
 pub mod job;
 pub mod math;
 pub mod news;
 pub mod note;
 mod owner;
+pub mod people;
 pub mod result;
 pub mod rig;
 pub mod run;
+pub mod run_list;
 pub mod schedule;
 pub mod sensor;
+pub mod shelf;
 pub mod state;
 pub mod take;
 mod unpacked;
+pub mod upload;
 pub mod watch;
 pub mod waveform;
 
@@ -195,6 +205,19 @@ impl Store {
         let told = |v: Option<i64>| v.map_or("none".to_string(), |v| v.to_string());
         let says = format!("its tables are of version {}, this program knows {}", told(there), told(known));
         Err(StoreError::Refused(format!("{says}; allowed: a program of the same version as its server")))
+    }
+
+    /// Whether there is nothing in the database.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn is_empty(&self) -> Result<bool> {
+        let tables: i64 = sqlx::query_scalar(
+            "SELECT count(*) FROM information_schema.tables WHERE table_schema NOT IN ('pg_catalog', 'information_schema')",
+        )
+        .fetch_one(&self.pool)
+        .await?;
+        Ok(tables == 0)
     }
 
     /// Asks whether the database answers.

@@ -119,7 +119,7 @@ impl Store {
         Ok(id)
     }
 
-    /// Kept results of a campaign, by their first run and name.
+    /// Kept results of a campaign, by their first run and name; not those whose runs are all deleted.
     ///
     /// # Errors
     /// The database is away.
@@ -132,15 +132,18 @@ impl Store {
                    WHERE run_id IN (SELECT id FROM run WHERE campaign_id = $1) GROUP BY run_id),
                  made AS (
                    SELECT i.result_id, array_agg(i.run_id ORDER BY i.place) FILTER (WHERE i.run_id IS NOT NULL) AS runs,
-                          bool_or(coalesce(p.n, 0) > i.corrected OR (i.run_id IS NULL AND i.other_id IS NULL)) AS stale
-                   FROM result_input i LEFT JOIN put_right p ON p.run_id = i.run_id
+                          bool_or(coalesce(p.n, 0) > i.corrected OR (i.run_id IS NULL AND i.other_id IS NULL)
+                                  OR r.deleted_at IS NOT NULL) AS stale,
+                          bool_and(r.deleted_at IS NOT NULL) AS gone
+                   FROM result_input i LEFT JOIN put_right p ON p.run_id = i.run_id LEFT JOIN run r ON r.id = i.run_id
                    WHERE i.result_id IN (SELECT id FROM result WHERE campaign_id = $1) GROUP BY i.result_id)
                SELECT result.id, first.run_id AS "run_id?", run.number AS "run_number?", coalesce(made.runs, '{}') AS "runs!",
-                      name, recipe, who, made_at, coalesce(made.stale, true) AS "stale!"
+                      result.name, result.recipe, result.who, result.made_at, coalesce(made.stale, true) AS "stale!"
                FROM result LEFT JOIN made ON made.result_id = result.id
                     LEFT JOIN result_input first ON first.result_id = result.id AND first.place = 1
                     LEFT JOIN run ON run.id = first.run_id
-               WHERE result.campaign_id = $1 AND deleted_at IS NULL ORDER BY run.number, name"#,
+               WHERE result.campaign_id = $1 AND result.deleted_at IS NULL AND NOT coalesce(made.gone, false)
+               ORDER BY run.number, result.name"#,
             campaign
         )
         .fetch_all(self.pool())

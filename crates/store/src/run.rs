@@ -5,6 +5,9 @@ use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 use echo_job::plan::Plan;
 use echo_job::rig::{Channel, Rig};
+use serde::{Deserialize, Serialize};
+use sqlx::types::Json;
+use utoipa::ToSchema;
 
 /// What is known when a run begins.
 #[derive(Debug, Clone)]
@@ -29,8 +32,25 @@ pub struct NewRun {
     pub together: Option<i64>,
     /// By how much the recorder divides the front end's rate.
     pub divide: u32,
+    /// Who began it.
+    pub who: String,
+    /// The file it was brought in from; none where it was recorded.
+    pub brought: Option<Brought>,
     /// Rows it stores with their V, C or V/V a count.
     pub channels: Vec<(Channel, f64)>,
+}
+
+/// The file a run was brought in from.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Brought {
+    /// Its name.
+    pub file: String,
+    /// SHA-256 of its bytes, hexadecimal.
+    pub sha256: String,
+    /// What it was read as, such as “WAV, 24-bit”.
+    pub kind: String,
+    /// What was assumed or done to read it.
+    pub said: Vec<String>,
 }
 
 /// A run as stored.
@@ -64,6 +84,16 @@ pub struct Run {
     pub together: Option<i64>,
     /// By how much the recorder divided the front end's rate.
     pub divide: i32,
+    /// Who began it.
+    pub who: String,
+    /// What there is to say of it.
+    pub remark: String,
+    /// Words it is found by.
+    pub tags: Vec<String>,
+    /// Bytes it takes, packed, with its pyramid; known when it has ended.
+    pub bytes: i64,
+    /// The file it was brought in from.
+    pub brought: Option<Json<Brought>>,
 }
 
 /// A channel of a run as it was recorded.
@@ -99,7 +129,7 @@ impl Gap {
 }
 
 impl Store {
-    /// Opens a run: the row is there before any sample.
+    /// Opens a run: the row is there before any sample. One that is brought in is out of every list until it is closed.
     ///
     /// # Errors
     /// The database is away.
@@ -110,11 +140,12 @@ impl Store {
         sqlx::query!("SELECT id FROM campaign WHERE id = $1 FOR UPDATE", new.campaign).fetch_one(&mut *tx).await?;
         let run = sqlx::query_as!(
             Run,
-            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide)
-               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10)
-               RETURNING id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide"#,
+            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide, who, brought, deleted_at)
+               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, CASE WHEN $12::jsonb IS NOT NULL THEN now() END)
+               RETURNING id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide, who, remark, tags, bytes, brought AS "brought: Json<Brought>""#,
             new.campaign, new.kind, new.sample_rate_hz, new.clean_share, new.front_end,
-            serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?, new.recorder, new.together, new.divide as i32
+            serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?, new.recorder, new.together, new.divide as i32,
+            new.who, new.brought.as_ref().map(serde_json::to_value).transpose()?
         )
         .fetch_one(&mut *tx)
         .await?;
@@ -165,7 +196,9 @@ impl Store {
         self.ownership().check()?;
         let state = if whole { RunState::Whole } else { RunState::Broken };
         sqlx::query!(
-            "UPDATE run SET state = $2, samples = $3, ended_because = $4 WHERE id = $1",
+            "UPDATE run SET state = $2, samples = $3, ended_because = $4, deleted_at = CASE WHEN brought IS NULL THEN deleted_at END, bytes =
+                 (SELECT coalesce(sum(octet_length(counts) + octet_length(fine) + octet_length(coarse)), 0) FROM chunk WHERE run_id = $1)
+             WHERE id = $1",
             run,
             state.word(),
             samples,
@@ -203,7 +236,7 @@ impl Store {
     /// The database is away.
     pub async fn recover(&self) -> Result<Vec<i64>> {
         sqlx::query!(
-            "DELETE FROM run WHERE state = 'recording' AND NOT begun AND NOT EXISTS (SELECT FROM chunk WHERE chunk.run_id = run.id)"
+            "DELETE FROM run WHERE state = 'recording' AND brought IS NULL AND NOT begun AND NOT EXISTS (SELECT FROM chunk WHERE chunk.run_id = run.id)"
         )
         .execute(self.pool())
         .await?;
@@ -213,7 +246,7 @@ impl Store {
                      (SELECT coalesce((SELECT max(first_sample + samples) FROM chunk c
                                        WHERE c.run_id = run.id AND c.channel = rc.channel), 0) AS top
                       FROM run_channel rc WHERE rc.run_id = run.id) t), 0)
-               WHERE state = 'recording' RETURNING id"#
+               WHERE state = 'recording' AND brought IS NULL RETURNING id"#
         )
         .fetch_all(self.pool())
         .await?)
@@ -226,8 +259,8 @@ impl Store {
     pub async fn runs(&self, campaign: i64) -> Result<Vec<Run>> {
         Ok(sqlx::query_as!(
             Run,
-            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
-             FROM run WHERE campaign_id = $1 ORDER BY number"#,
+            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide, who, remark, tags, bytes, brought AS "brought: Json<Brought>"
+             FROM run WHERE campaign_id = $1 AND deleted_at IS NULL ORDER BY number"#,
             campaign
         )
         .fetch_all(self.pool())
@@ -241,8 +274,8 @@ impl Store {
     pub async fn run(&self, id: i64) -> Result<Run> {
         sqlx::query_as!(
             Run,
-            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide
-             FROM run WHERE id = $1"#,
+            r#"SELECT id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide, who, remark, tags, bytes, brought AS "brought: Json<Brought>"
+             FROM run WHERE id = $1 AND deleted_at IS NULL"#,
             id
         )
         .fetch_optional(self.pool())

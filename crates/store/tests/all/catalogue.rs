@@ -32,6 +32,8 @@ fn new_run(campaign: i64) -> NewRun {
         recorder: String::new(),
         together: None,
         divide: 1,
+        who: "engineer".into(),
+        brought: None,
         channels: rig().active().cloned().zip([1e-6, 2e-6]).collect(),
     }
 }
@@ -58,7 +60,8 @@ async fn a_rig_is_not_overwritten_by_whoever_is_slower() {
     assert!(matches!(late, Err(StoreError::Stale("rig", v)) if v == version), "{late:?}");
     assert_eq!(store.rig(id).await.unwrap().rig, mine);
     let changes = store.changes(id, 10).await.unwrap();
-    assert_eq!(changes.iter().map(|c| c.who.as_str()).collect::<Vec<_>>(), ["me"]);
+    let told: Vec<_> = changes.iter().map(|c| (c.who.as_str(), c.what.as_str())).collect();
+    assert_eq!(told, [("me", "rig"), ("engineer", "begun")]);
     let twice = store.create_campaign(&name, "", "", &rig(), &plan()).await.unwrap_err();
     assert!(twice.to_string().contains("used already"), "{twice}");
     assert!(matches!(store.rig(-1).await, Err(StoreError::Missing(_))));

@@ -54,6 +54,8 @@ pub async fn open_another(store: &Store, campaign: i64) -> i64 {
         recorder: String::new(),
         together: None,
         divide: 1,
+        who: "engineer".into(),
+        brought: None,
         channels: vec![(channel(1), 1e-6)],
     };
     store.open_run(&new).await.unwrap().id

@@ -5,6 +5,7 @@
 mod catalogue;
 mod common;
 mod rigs;
+mod shelf;
 mod study;
 mod unattended;
 mod waveforms;

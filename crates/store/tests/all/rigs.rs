@@ -42,7 +42,7 @@ async fn every_version_can_be_read_again() {
     assert_eq!(store.rig_author(id).await.unwrap().as_deref(), Some("Ada"));
     let all = store.rig_versions(id, 10).await.unwrap();
     assert_eq!(all.iter().map(|v| v.version).collect::<Vec<_>>(), [2, 1]);
-    assert_eq!((all[0].what.as_str(), all[1].what.as_str()), ("a wider range", "laid"));
+    assert_eq!((all[0].what.as_str(), all[1].what.as_str()), ("a wider range", "begun"));
     assert!(matches!(
         store.save_rig(id, 1, &changed, "Bo", "late", Value::Null).await,
         Err(StoreError::Stale("rig", 2))

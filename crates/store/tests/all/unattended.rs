@@ -55,6 +55,8 @@ async fn open(store: &Store, campaign: i64, recorder: &str, together: Option<i64
         recorder: recorder.into(),
         together,
         divide,
+        who: "engineer".into(),
+        brought: None,
         channels: rig().channels.into_iter().map(|c| (c, 1e-6)).collect(),
     };
     store.open_run(&new).await.unwrap()
