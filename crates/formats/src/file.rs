@@ -1,25 +1,95 @@
-//! Opening a waveform file by its ending.
+//! Opening a waveform file by what is in it, or else by its ending.
 
-use crate::{FormatError, csv, uff, wav};
+use crate::csv::Columns;
+use crate::{FormatError, csv, sheet, uff, wav};
 use echo_job::analysis::Source;
 use std::io::Read;
 use std::path::Path;
 
-/// Opens a WAV, CSV or universal file as a source of samples.
+/// Kinds of files that hold waveforms.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// WAV.
+    Wav,
+    /// Lines of columns.
+    Csv,
+    /// A universal file.
+    Uff,
+    /// A spreadsheet.
+    Xlsx,
+}
+
+impl Kind {
+    /// As it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Kind::Wav => "WAV",
+            Kind::Csv => "CSV",
+            Kind::Uff => "universal file",
+            Kind::Xlsx => "XLSX",
+        }
+    }
+
+    fn of_ending(ending: &str) -> Option<Kind> {
+        match ending {
+            "wav" | "wave" => Some(Kind::Wav),
+            "csv" | "txt" | "tsv" | "asc" | "dat" => Some(Kind::Csv),
+            "uff" | "unv" => Some(Kind::Uff),
+            "xlsx" => Some(Kind::Xlsx),
+            _ => None,
+        }
+    }
+
+    /// The kind that a file's first bytes tell; none where they could be those of any text.
+    fn of_bytes(head: &[u8]) -> Option<Kind> {
+        let text = String::from_utf8_lossy(head);
+        let first = text.lines().find(|l| !l.trim().is_empty()).unwrap_or("");
+        match head {
+            [b'R', b'I', b'F', b'F' | b'X', ..] | [b'R', b'F' | b'6', b'6' | b'4', ..] => Some(Kind::Wav),
+            [b'P', b'K', 3, 4, ..] => Some(Kind::Xlsx),
+            _ => (first.trim() == "-1").then_some(Kind::Uff),
+        }
+    }
+}
+
+/// Opens a WAV, CSV, universal or XLSX file as a source of samples.
 ///
 /// # Errors
-/// The file cannot be read or is not what its ending says.
+/// The file cannot be read, or is none of these.
 pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
+    Ok(open_with(path, &Columns::default())?.1)
+}
+
+/// Opens a file as a source of samples by what is in it; `said` is of its columns, where it has such. Tells what it
+/// was read as.
+///
+/// # Errors
+/// The file cannot be read, or is none of these kinds.
+pub fn open_with(path: &Path, said: &Columns) -> Result<(Kind, Box<dyn Source>), FormatError> {
+    let name = path.display().to_string();
+    let wrap = |source| FormatError::Io { name: name.clone(), source };
     let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-    match ending.as_str() {
-        "wav" => Ok(Box::new(wav::WavSource::open(path)?)),
-        "csv" => Ok(Box::new(csv::open(path)?)),
-        "uff" | "unv" => Ok(Box::new(uff::open(path)?)),
-        _ => Err(FormatError::not_that(
-            &path.display().to_string(),
-            "is neither .wav nor .csv nor .uff; allowed: these and .unv",
-        )),
-    }
+    let mut head = Vec::new();
+    std::fs::File::open(path).map_err(wrap)?.take(256).read_to_end(&mut head).map_err(wrap)?;
+    let told = Kind::of_ending(&ending);
+    let kind = Kind::of_bytes(&head).or(told).ok_or_else(|| {
+        FormatError::not_that(&name, "is neither WAV nor CSV nor a universal file nor XLSX; allowed: these, ending in .wav, .csv, .txt, .uff, .unv or .xlsx")
+    })?;
+    let source: Box<dyn Source> = match kind {
+        Kind::Wav => Box::new(wav::WavSource::open(path)?),
+        Kind::Csv => Box::new(csv::open_with(path, said)?),
+        Kind::Uff => Box::new(uff::open(path)?),
+        Kind::Xlsx => {
+            let rows = sheet::read(&std::fs::read(path).map_err(wrap)?)?;
+            let mut text = ::csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
+            for row in rows.iter().filter(|r| r.iter().any(|c| !c.is_empty())) {
+                text.write_record(row).map_err(|e| FormatError::not_that(&name, e.to_string()))?;
+            }
+            let bytes = text.into_inner().map_err(|e| FormatError::not_that(&name, e.to_string()))?;
+            Box::new(csv::read_with(&name, &bytes[..], said)?)
+        }
+    };
+    Ok((kind, source))
 }
 
 /// Fingerprint of a file, `blake3:` and the hash in hex, read in pieces (BLAKE3, O'Connor et al. 2020).

@@ -1,6 +1,7 @@
 //! Bytes to types and back: WAV, CSV, XLSX and universal files in and out, memories of smart sensors,
 //! plots as SVG, the report as PDF.
 
+pub mod campaign_file;
 pub mod csv;
 pub mod file;
 mod guard;
@@ -9,8 +10,11 @@ mod rate;
 pub mod report;
 pub mod sheet;
 pub mod smart;
+mod spool;
 pub mod uff;
 pub mod wav;
+
+pub use spool::Spool;
 
 /// What is wrong with a file.
 #[derive(Debug, thiserror::Error)]

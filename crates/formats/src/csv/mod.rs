@@ -6,7 +6,7 @@ use crate::FormatError;
 use crate::guard::guarded;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
-pub use read::{open, read};
+pub use read::{Columns, open, open_with, read, read_with};
 use std::io::Write;
 
 fn io(source: std::io::Error) -> FormatError {

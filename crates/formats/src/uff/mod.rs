@@ -58,6 +58,15 @@ pub enum Style {
 /// # Errors
 /// A dataset that breaks off or holds what it must not, with the line.
 pub fn read(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
+    let found = datasets(name, bytes)?;
+    if found.is_empty() {
+        return Err(FormatError::not_that(name, "holds no dataset; allowed: a universal file"));
+    }
+    Ok(found)
+}
+
+/// The same; nothing where there is none but units.
+fn datasets(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
     let mut lines = Lines::new(name, bytes);
     let mut found = Vec::new();
     // Lengths divided by this are in m.
@@ -82,9 +91,6 @@ pub fn read(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
             }
         }
         lines.end()?;
-    }
-    if found.is_empty() {
-        return Err(FormatError::not_that(name, "holds no dataset; allowed: a universal file"));
     }
     Ok(found)
 }

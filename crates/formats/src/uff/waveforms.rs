@@ -1,76 +1,249 @@
-//! Time responses of a universal file as channels.
+//! Time responses of a universal file as channels, one dataset after the other, so that a large file needs no more
+//! memory than its largest dataset.
 
-use super::function::{Abscissa, Function, Ordinates};
+use super::function::{Abscissa, Function, NodeDof, Ordinates};
 use super::kinds::{Direction, FunctionKind};
-use super::{Dataset, read};
+use super::{Dataset, datasets};
 use crate::FormatError;
 use crate::rate::roundest;
-use echo_job::analysis::Memory;
+use crate::spool::{Spool, SpoolOut};
+use echo_job::analysis::{SourceChannel, SourceInfo};
 use echo_job::dof::Dof;
+use std::fs::File;
+use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
+
+/// Largest dataset, bytes.
+const LARGEST: usize = 1 << 30;
+/// Longest line that is looked for outside of binary values, bytes.
+const LONGEST_LINE: u64 = 1 << 16;
 
 /// Reads the time responses of a whole file.
 ///
 /// # Errors
 /// The file cannot be read, is no universal file, or its time responses are no channels of one record.
-pub fn open(path: &Path) -> Result<Memory, FormatError> {
+pub fn open(path: &Path) -> Result<Spool, FormatError> {
     let name = path.display().to_string();
-    let bytes = std::fs::read(path).map_err(|source| FormatError::Io { name: name.clone(), source })?;
-    waveforms(&name, &read(&name, &bytes)?)
+    let wrap = |source| FormatError::Io { name: name.clone(), source };
+    let mut from = BufReader::with_capacity(1 << 18, File::open(path).map_err(wrap)?);
+    let mut gathered = Gathered::new(&name);
+    let mut any = false;
+    while let Some(dataset) = next(&name, &mut from)? {
+        for d in datasets(&name, &dataset)? {
+            any = true;
+            gathered.take(&d)?;
+        }
+    }
+    if !any {
+        return Err(FormatError::not_that(&name, "holds no dataset; allowed: a universal file"));
+    }
+    gathered.done()
 }
 
-/// Time responses as channels of one record; all else in the file is left aside. A channel is called
-/// by the first line of its function, or by its point and direction where that line does not tell.
+/// The bytes of the next dataset with the lines around it; none at the end of the file.
+fn next(name: &str, from: &mut impl BufRead) -> Result<Option<Vec<u8>>, FormatError> {
+    let wrap = |source| FormatError::Io { name: name.into(), source };
+    let mut out: Vec<u8> = Vec::new();
+    // One line more; whether it is one that begins and ends datasets.
+    let line = |from: &mut dyn BufRead, out: &mut Vec<u8>| -> Result<Option<bool>, FormatError> {
+        let begin = out.len();
+        from.take(LONGEST_LINE).read_until(b'\n', out).map_err(wrap)?;
+        let told = &out[begin..];
+        Ok((!told.is_empty()).then(|| told.trim_ascii() == b"-1"))
+    };
+    loop {
+        match line(from, &mut out)? {
+            None => return Ok(None),
+            Some(true) => break,
+            Some(false) if out.trim_ascii().is_empty() => out.clear(),
+            // Something else than a dataset: whoever reads it says so.
+            Some(false) => return Ok(Some(out)),
+        }
+    }
+    let head = out.len();
+    if line(from, &mut out)?.is_none() {
+        return Ok(Some(out));
+    }
+    let first = String::from_utf8_lossy(&out[head..]).to_string();
+    if let Some((_, cells)) = first.split_once('b') {
+        let cells: Vec<usize> = cells.split_whitespace().map_while(|t| t.parse().ok()).collect();
+        if let [_, _, lines, bytes, ..] = cells[..] {
+            if bytes > LARGEST {
+                return Err(FormatError::not_that(name, format!("has a dataset of {bytes} bytes; allowed: {LARGEST}")));
+            }
+            for _ in 0..lines.min(100) {
+                line(from, &mut out)?;
+            }
+            from.take(bytes as u64).read_to_end(&mut out).map_err(wrap)?;
+        }
+    }
+    while line(from, &mut out)? == Some(false) {
+        if out.len() > LARGEST {
+            return Err(FormatError::not_that(name, format!("has a dataset of more than {LARGEST} bytes")));
+        }
+    }
+    Ok(Some(out))
+}
+
+/// A time response without its samples.
+struct Head {
+    line: String,
+    unit: String,
+    response: NodeDof,
+    begins: u64,
+}
+
+impl Head {
+    fn of(f: &Function, begins: u64) -> Head {
+        Head { line: f.lines[0].clone(), unit: f.ordinate.unit.clone(), response: f.response.clone(), begins }
+    }
+
+    /// By its first line, or by its point and direction where that line does not tell.
+    fn called(&self, tells: bool) -> String {
+        if tells && !self.line.is_empty() {
+            self.line.clone()
+        } else {
+            format!("point {} {}", self.response.node, self.response.direction)
+        }
+    }
+
+    fn dof(&self) -> Option<Dof> {
+        let direction = self.response.direction;
+        let told = if direction == Direction::SCALAR { String::new() } else { direction.to_string() };
+        Dof::read(&self.response.node.to_string(), &told).filter(|_| self.response.node > 0)
+    }
+}
+
+/// Time responses that become the channels of one record.
+struct Gathered {
+    name: String,
+    samples: SpoolOut,
+    heads: Vec<Head>,
+    /// Beginning and step, s, and number of samples.
+    shape: (f64, f64, usize),
+}
+
+impl Gathered {
+    fn new(name: &str) -> Gathered {
+        Gathered { name: name.into(), samples: SpoolOut::new(name), heads: Vec::new(), shape: (0.0, 0.0, 0) }
+    }
+
+    fn take(&mut self, dataset: &Dataset) -> Result<(), FormatError> {
+        let wrong = |says: String| FormatError::not_that(&self.name, says);
+        let f = match dataset {
+            Dataset::Function(f) if f.kind == FunctionKind::TimeResponse => f,
+            _ => return Ok(()),
+        };
+        let head = Head::of(f, self.samples.written());
+        let said =
+            |what: &str| wrong(format!("“{}” {what}; allowed: real, evenly sampled time responses", head.called(true)));
+        let (shape, values) = match (&f.abscissa, &f.values) {
+            (Abscissa::Even { from, step }, Ordinates::Real(v)) if *step > 0.0 && v.len() > 1 => {
+                ((*from, *step, v.len()), v)
+            }
+            (Abscissa::Even { .. }, Ordinates::Real(_)) => {
+                return Err(said("has fewer than two samples or no time between them"));
+            }
+            (_, Ordinates::Complex(_)) => return Err(said("is complex")),
+            (Abscissa::Uneven(_), _) => return Err(said("is unevenly sampled")),
+        };
+        match self.heads.first() {
+            Some(first) if self.shape != shape => {
+                let says = "differ in rate, beginning or length; allowed: the channels of one record";
+                return Err(wrong(format!("“{}” and “{}” {says}", first.called(true), head.called(true))));
+            }
+            _ => self.shape = shape,
+        }
+        self.samples.push(values)?;
+        self.heads.push(head);
+        Ok(())
+    }
+
+    fn done(self) -> Result<Spool, FormatError> {
+        if self.heads.is_empty() {
+            let says = "holds no time response; allowed: a universal file with one or more (dataset 58)";
+            return Err(FormatError::not_that(&self.name, says));
+        }
+        let alone = |h: &Head| self.heads.iter().filter(|o| o.line == h.line).count() == 1;
+        let channel = |h: &Head| SourceChannel { name: h.called(alone(h)), unit: h.unit.clone(), dof: h.dof() };
+        let channels = self.heads.iter().map(channel).collect();
+        // A step is written with five decimals of its leading digit.
+        let (_, step, count) = self.shape;
+        let half = 0.5 * 10f64.powi(step.log10().floor() as i32 - 5);
+        let (plain, rate_hz) = (1.0 / step, roundest(1.0 / (step + half), 1.0 / (step - half)));
+        let mut notes = Vec::new();
+        if (rate_hz / plain - 1.0).abs() > 1e-9 {
+            notes.push(format!(
+                "the sample rate was taken as {rate_hz} Hz: the file tells its step as {step:e} s, which is {plain:.3} Hz"
+            ));
+        }
+        let begins = self.heads.iter().map(|h| h.begins).collect();
+        let info = SourceInfo {
+            sample_rate_hz: rate_hz,
+            samples: count as u64,
+            channels,
+            gaps: Vec::new(),
+            takes: Vec::new(),
+            full_scale: false,
+            notes,
+        };
+        Ok(self.samples.channels(begins)?.told(info))
+    }
+}
+
+/// Time responses as channels of one record; all else in the file is left aside. A channel is called by the first line
+/// of its function, or by its point and direction where that line does not tell.
 ///
 /// # Errors
 /// No time response; one that is complex or unevenly sampled; two of different rates, beginnings or lengths.
-pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Memory, FormatError> {
-    let wrong = |says: String| FormatError::not_that(name, says);
-    let functions = datasets.iter().filter_map(|d| if let Dataset::Function(f) = d { Some(f.as_ref()) } else { None });
-    let found: Vec<&Function> = functions.filter(|f| f.kind == FunctionKind::TimeResponse).collect();
-    let Some(first) = found.first() else {
-        return Err(wrong("holds no time response; allowed: a universal file with one or more (dataset 58)".into()));
-    };
-    let telling =
-        |f: &Function| !f.lines[0].is_empty() && found.iter().filter(|o| o.lines[0] == f.lines[0]).count() == 1;
-    let called = |f: &Function| {
-        if telling(f) { f.lines[0].clone() } else { format!("point {} {}", f.response.node, f.response.direction) }
-    };
-    let record = |f: &Function| match (&f.abscissa, &f.values) {
-        (Abscissa::Even { from, step }, Ordinates::Real(v)) if *step > 0.0 && v.len() > 1 => {
-            Ok((*from, *step, v.len()))
+pub fn waveforms(name: &str, datasets: &[Dataset]) -> Result<Spool, FormatError> {
+    let mut gathered = Gathered::new(name);
+    datasets.iter().try_for_each(|d| gathered.take(d))?;
+    gathered.done()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::uff::{Axis, Style, write};
+
+    #[test]
+    fn a_file_is_parted_into_its_datasets() {
+        let lines = "    -1\n   164\n 1  SI\n  1.0 1.0 1.0\n    -1\n\n    -1\n    55\nx\n    -1\n";
+        let mut from = lines.as_bytes();
+        let mut parts = Vec::new();
+        while let Some(part) = next("f", &mut from).unwrap() {
+            parts.push(String::from_utf8(part).unwrap());
         }
-        (Abscissa::Even { .. }, Ordinates::Real(_)) => Err("has fewer than two samples or no time between them"),
-        (_, Ordinates::Complex(_)) => Err("is complex"),
-        (Abscissa::Uneven(_), _) => Err("is unevenly sampled"),
-    };
-    let of = |f: &Function| {
-        let says = |what| wrong(format!("“{}” {what}; allowed: real, evenly sampled time responses", called(f)));
-        record(f).map_err(says)
-    };
-    let shape = of(first)?;
-    let (mut channels, mut dofs) = (Vec::new(), Vec::new());
-    for f in &found {
-        if of(f)? != shape {
-            let says = "differ in rate, beginning or length; allowed: the channels of one record";
-            return Err(wrong(format!("“{}” and “{}” {says}", called(first), called(f))));
-        }
-        if let Ordinates::Real(samples) = &f.values {
-            channels.push((called(f), f.ordinate.unit.clone(), samples.clone()));
-            let numbered = f.response.node > 0;
-            let direction =
-                Some(f.response.direction).filter(|d| *d != Direction::SCALAR).map_or(String::new(), |d| d.to_string());
-            dofs.push(Dof::read(&f.response.node.to_string(), &direction).filter(|_| numbered));
-        }
+        assert_eq!(parts, ["    -1\n   164\n 1  SI\n  1.0 1.0 1.0\n    -1\n", "    -1\n    55\nx\n    -1\n"]);
+        assert_eq!(next("f", &mut &b"hello\n"[..]).unwrap(), Some(b"hello\n".to_vec()), "whoever reads it says so");
+        assert_eq!(next("f", &mut &b"\n\n"[..]).unwrap(), None);
     }
-    // A step is written with five decimals of its leading digit.
-    let (step, half) = (shape.1, 0.5 * 10f64.powi(shape.1.log10().floor() as i32 - 5));
-    let (plain, rate_hz) = (1.0 / step, roundest(1.0 / (step + half), 1.0 / (step - half)));
-    let mut notes = Vec::new();
-    if (rate_hz / plain - 1.0).abs() > 1e-9 {
-        notes.push(format!(
-            "the sample rate was taken as {rate_hz} Hz: the file tells its step as {step:e} s, which is {plain:.3} Hz"
-        ));
+
+    #[test]
+    fn binary_values_may_look_like_the_end_of_a_dataset() {
+        // The bytes of "    -1\n" lie within the values.
+        let odd = f64::from_le_bytes(*b"\n    -1\n");
+        let dof = NodeDof { entity: String::new(), node: 1, direction: Direction::SCALAR };
+        let f = Function {
+            kind: FunctionKind::TimeResponse,
+            lines: std::array::from_fn(|_| "a".to_string()),
+            response: dof.clone(),
+            reference: dof,
+            abscissa_axis: Axis::none(),
+            ordinate: Axis::none(),
+            denominator: Axis::none(),
+            abscissa: Abscissa::Even { from: 0.0, step: 0.5 },
+            values: Ordinates::Real(vec![odd, 1.0, odd]),
+        };
+        let bytes = write(&[Dataset::Function(Box::new(f))], Style::Binary);
+        let mut from = &bytes[..];
+        let mut parts = 0;
+        let mut gathered = Gathered::new("f");
+        while let Some(part) = next("f", &mut from).unwrap() {
+            parts += 1;
+            datasets("f", &part).unwrap().iter().for_each(|d| gathered.take(d).unwrap());
+        }
+        assert_eq!((parts, gathered.shape.2), (2, 3), "units, then the function");
     }
-    Ok(Memory::new(rate_hz, channels).with_notes(notes).with_dofs(dofs))
 }

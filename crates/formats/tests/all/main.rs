@@ -3,9 +3,11 @@
 //! One program for all of them: linking and compiling many takes longer than the tests do.
 
 mod any;
+mod campaign_files;
 mod corpus;
 mod drawing;
 mod files;
+mod kinds;
 mod results;
 mod sheets;
 mod uff;
