@@ -103,6 +103,8 @@ pub struct Progress {
     pub run_id: i64,
     /// Its number in the campaign.
     pub number: i32,
+    /// Who began it.
+    pub who: String,
     /// Time of the first sample.
     pub since: DateTime<Utc>,
     /// Samples a second, Hz.

@@ -75,12 +75,13 @@ pub enum OrderTo {
 pub(super) enum Order {
     Address(Option<String>),
     Setup(Box<Setup>, Reply),
+    MeasureNothing(Reply),
     Consider(Box<Setup>, Reply),
-    Lend(Box<Setup>, oneshot::Receiver<()>, Reply),
-    Arm(Reply),
-    Record(Reply),
+    Lend { setup: Box<Setup>, back: oneshot::Receiver<()>, who: String, reply: Reply },
+    Arm { who: String, reply: Reply },
+    Record { who: String, reply: Reply },
     Stop(Reply),
-    Recorder(String, OrderTo, Reply),
+    Recorder { name: String, to: OrderTo, who: String, reply: Reply },
     Mark { says: String, who: String, reply: Reply },
     WriteSetup(Reply),
     Ask(usize, RequestBody, oneshot::Sender<Result<AnswerBody, CaptureError>>),
@@ -95,6 +96,7 @@ pub struct Capture {
     live: Arc<Live>,
     memories: Memories,
     own: watch::Receiver<Option<Setup>>,
+    who: Arc<str>,
 }
 
 /// The front end, lent for one recording with a set-up that is not the campaign's own. However this ends, by
@@ -142,9 +144,20 @@ impl Capture {
             arm_again: false,
             next_block: None,
             away: None,
+            who: String::new(),
         };
         tokio::spawn(engine.run());
-        Capture { orders, status, live, memories, own }
+        Capture { orders, status, live, memories, own, who: "engineer".into() }
+    }
+
+    /// A handle whose runs are told to be this person's.
+    #[must_use]
+    pub fn by(&self, who: &str) -> Capture {
+        Capture { who: who.into(), ..self.clone() }
+    }
+
+    fn who(&self) -> String {
+        self.who.to_string()
     }
 
     async fn order(&self, make: impl FnOnce(Reply) -> Order) -> Result<(), CaptureError> {
@@ -164,6 +177,14 @@ impl Capture {
     /// While recording, or when the front end refuses.
     pub async fn set_up(&self, setup: Setup) -> Result<(), CaptureError> {
         self.order(|r| Order::Setup(Box::new(setup), r)).await
+    }
+
+    /// Measures for no campaign until another set-up is given.
+    ///
+    /// # Errors
+    /// While recording.
+    pub async fn measure_nothing(&self) -> Result<(), CaptureError> {
+        self.order(Order::MeasureNothing).await
     }
 
     /// Whether a set-up would be taken now, as far as that can be known without asking the front end.
@@ -186,7 +207,8 @@ impl Capture {
     /// As [`Capture::set_up`] and [`Capture::record`]; the own set-up is in force then.
     pub async fn lend(&self, setup: Setup) -> Result<Lent, CaptureError> {
         let (given_back, back) = oneshot::channel();
-        self.order(|r| Order::Lend(Box::new(setup), back, r)).await?;
+        let who = self.who();
+        self.order(|reply| Order::Lend { setup: Box::new(setup), back, who, reply }).await?;
         Ok(Lent { _given_back: given_back })
     }
 
@@ -195,7 +217,8 @@ impl Capture {
     /// # Errors
     /// No front end, no store, no channel, or recording already.
     pub async fn arm(&self) -> Result<(), CaptureError> {
-        self.order(Order::Arm).await
+        let who = self.who();
+        self.order(|reply| Order::Arm { who, reply }).await
     }
 
     /// Records from the next block on.
@@ -203,7 +226,8 @@ impl Capture {
     /// # Errors
     /// As [`Capture::arm`].
     pub async fn record(&self) -> Result<(), CaptureError> {
-        self.order(Order::Record).await
+        let who = self.who();
+        self.order(|reply| Order::Record { who, reply }).await
     }
 
     /// Ends the recording, or disarms.
@@ -219,7 +243,8 @@ impl Capture {
     /// # Errors
     /// No such recorder, it goes already or not at all, or as [`Capture::arm`].
     pub async fn recorder(&self, name: &str, to: OrderTo) -> Result<(), CaptureError> {
-        self.order(|r| Order::Recorder(name.into(), to, r)).await
+        let who = self.who();
+        self.order(|reply| Order::Recorder { name: name.into(), to, who, reply }).await
     }
 
     /// Sets a mark at this moment in every run that is recorded.

@@ -225,6 +225,15 @@ impl Engine {
         Ok(())
     }
 
+    pub(super) fn measure_nothing(&mut self) -> Result<(), CaptureError> {
+        if self.recording.is_some() || self.lent.is_some() {
+            return refuse("a run is armed or recording; stop it first");
+        }
+        (self.setup, self.arm_again) = (None, false);
+        self.own.send_replace(None);
+        Ok(())
+    }
+
     /// Records with a set-up that is in force until what was lent is given back.
     pub(super) async fn lend(&mut self, setup: Setup, back: oneshot::Receiver<()>) -> Result<(), CaptureError> {
         self.consider(&setup)?;

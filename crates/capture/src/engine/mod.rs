@@ -43,6 +43,8 @@ struct Recording {
     pre_s: f64,
     takes_planned: Option<u32>,
     next_room: Instant,
+    /// Who began it.
+    who: String,
     own_store: Option<OwnStore>,
 }
 
@@ -86,6 +88,8 @@ struct Engine {
     /// Sequence of the block that comes next.
     next_block: Option<u64>,
     away: Option<Away>,
+    /// Who began what is armed or recorded.
+    who: String,
 }
 
 enum Event {
@@ -190,18 +194,26 @@ impl Engine {
                 let result = self.set_up(*setup).await;
                 let _ = reply.send(result);
             }
+            Order::MeasureNothing(reply) => {
+                let _ = reply.send(self.measure_nothing());
+            }
             Order::Consider(setup, reply) => {
                 let _ = reply.send(self.consider(&setup));
             }
-            Order::Lend(setup, back, reply) => {
+            Order::Lend { setup, back, who, reply } => {
+                self.who = who;
                 let result = self.lend(*setup, back).await;
                 let _ = reply.send(result);
             }
-            Order::Arm(reply) => {
+            Order::Arm { who, reply } => {
+                self.who = who;
                 let result = self.arm().await;
                 let _ = reply.send(result);
             }
-            Order::Record(reply) => {
+            Order::Record { who, reply } => {
+                if self.recording.is_none() {
+                    self.who = who;
+                }
                 let result = self.record().await;
                 let _ = reply.send(result);
             }
@@ -220,7 +232,10 @@ impl Engine {
                 self.arm_again = false;
                 let _ = reply.send(result);
             }
-            Order::Recorder(name, to, reply) => {
+            Order::Recorder { name, to, who, reply } => {
+                if self.recording.is_none() {
+                    self.who = who;
+                }
                 let result = self.one_recorder(&name, to).await;
                 let _ = reply.send(result);
             }

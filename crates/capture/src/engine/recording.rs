@@ -133,6 +133,8 @@ impl Engine {
                 recorder: if named { r.name.clone() } else { String::new() },
                 together: kept.first().map(|k: &Kept| k.run),
                 divide: r.divide,
+                who: self.who.clone(),
+                brought: None,
                 channels: rows.iter().map(|c| (c.clone(), c.range_output() / f64::from(FULL_SCALE) / finer)).collect(),
             };
             let opened = self.store.open_run(&new).await;
@@ -153,6 +155,7 @@ impl Engine {
         }
         let session = Session::new(rig, plan, &columns, tracks, armed).map_err(|e| CaptureError(e.says))?;
         self.recording = Some(Recording {
+            who: self.who.clone(),
             session,
             kept,
             since: Utc::now(),
@@ -256,6 +259,7 @@ impl Recording {
             None => now,
         };
         Progress {
+            who: self.who.clone(),
             run_id: first.map_or(0, |k| k.run),
             number: first.map_or(0, |k| k.number),
             since: self.since,
