@@ -5,9 +5,11 @@ use crate::health::Pulse;
 use crate::news::News;
 use crate::outputs::Outputs;
 use crate::pictures::Drawn;
+use crate::present::Present;
 use crate::runs::budget::Budget;
 use crate::runs::going::Going;
 use crate::runs::kept::KeptResults;
+use crate::uploads::AtHand;
 use crate::watch::WatchedNow;
 use echo_capture::discover::Discovery;
 use echo_capture::{Capture, Setup};
@@ -35,12 +37,14 @@ pub struct Desk {
     pub(crate) results: KeptResults,
     /// Analyses going on.
     pub going: Going,
+    /// Files that were sent lately.
+    pub(crate) at_hand: AtHand,
 }
 
 impl Desk {
     /// A desk that works on a database within a budget.
     pub fn new(store: Store, budget: Budget) -> Desk {
-        Desk { store, budget, results: KeptResults::default(), going: Going::default() }
+        Desk { store, budget, results: KeptResults::default(), going: Going::default(), at_hand: AtHand::default() }
     }
 }
 
@@ -71,6 +75,8 @@ pub struct App {
     pub pulse: Pulse,
     /// What changes in the database.
     pub news: News,
+    /// Who has a page open.
+    pub present: Present,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
     /// Pictures of this moment, made once for all pages.
@@ -94,6 +100,7 @@ impl App {
             math: Arc::default(),
             pulse: Pulse::default(),
             news: News::default(),
+            present: Present::default(),
             outputs: Outputs::default(),
             drawn: Drawn::default(),
             turn: Arc::default(),
@@ -204,9 +211,12 @@ impl App {
     /// # Errors
     /// The campaign is not there, or a run is going.
     pub async fn choose(&self, campaign: i64) -> Result<()> {
+        // One that was deleted is still in the database for a day.
+        self.store.campaign(campaign).await?;
         let rig = self.store.rig(campaign).await?.rig;
         let plan = self.store.plan(campaign).await?;
         self.capture.set_up(Setup { campaign, rig, plan }).await?;
+        self.store.note_chosen(campaign).await?;
         if let Some(address) = self.store.front_end(campaign).await? {
             self.capture.connect(Some(address)).await;
         }

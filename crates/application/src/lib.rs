@@ -9,6 +9,11 @@
 //! | [`plans`] | the plan: saved, lengths as they are typed, triggers tried on runs |
 //! | [`tachos`], [`encoders`] | tachometers and encoders as they are heard now |
 //! | [`reference`] | checking a sensor against a reference |
+//! | [`shelf`] | campaigns begun, renamed, put away, deleted |
+//! | [`people`], [`present`] | who may work here, and who has a page open |
+//! | [`uploads`] | files that are sent to be brought in |
+//! | [`bring`] | files of other programs become runs |
+//! | [`handover`] | a whole campaign as one file, and back |
 //! | [`sensors`] | the register of sensors, and the memories of smart ones |
 //! | [`front_ends`] | tests, set-ups, outputs of the front ends |
 //! | [`dry_run`] | the plan against what is connected |
@@ -23,16 +28,20 @@
 
 mod app;
 pub mod benches;
+pub mod bring;
 pub mod dry_run;
 pub mod encoders;
 mod error;
 pub mod front_ends;
+pub mod handover;
 pub mod health;
 pub mod jobs;
 pub mod news;
 pub mod outputs;
+pub mod people;
 pub mod pictures;
 pub mod plans;
+pub mod present;
 pub mod processor;
 pub mod reference;
 pub mod report;
@@ -40,7 +49,9 @@ pub mod rigs;
 pub mod rounds;
 pub mod runs;
 pub mod sensors;
+pub mod shelf;
 pub mod tachos;
+pub mod uploads;
 pub mod watch;
 
 pub use app::{App, Desk, free_space};

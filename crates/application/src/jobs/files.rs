@@ -72,7 +72,14 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
             (format!("run-{}.{ending}", store.run(run_id).await?.number), kind)
         }
         Wish::Report => ("report.pdf".into(), "application/pdf"),
-        Wish::Result { .. } => return Err(Error::missing(&format!("a file of job {job}"))),
+        Wish::HandOver => {
+            let campaign = store.job_campaign(job).await?.ok_or_else(|| Error::missing("the campaign of this job"))?;
+            let name = store.campaign(campaign).await?.name;
+            (format!("{}.echo.zip", file_name(&name)), "application/zip")
+        }
+        Wish::Result { .. } | Wish::TakeIn { .. } | Wish::BringIn { .. } => {
+            return Err(Error::missing(&format!("a file of job {job}")));
+        }
     };
     match stands {
         Stands::Done { .. } => Ok(JobFile { store: store.clone(), key, piece: 0, name, kind }),
@@ -80,6 +87,14 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
         Stands::Stopped => Err(Error::Stopped),
         Stands::Waiting | Stands::Going { .. } => Err(Error::conflict(format!("job {job} is not done yet"))),
     }
+}
+
+/// A name that every file system takes, and no header is broken by.
+pub(crate) fn file_name(name: &str) -> String {
+    let plain = |c: char| if c.is_alphanumeric() || matches!(c, ' ' | '-' | '_' | '.' | ',') { c } else { '-' };
+    let text: String = name.chars().map(plain).take(80).collect();
+    let text = text.trim_matches([' ', '.', '-']);
+    if text.is_empty() { "campaign".into() } else { text.into() }
 }
 
 /// Stops a job whose file nobody waits for any more.

@@ -1,6 +1,9 @@
 //! What each kind of part makes.
 
 use super::{ExportFormat, Wish};
+use crate::bring::carry::brought;
+use crate::handover::pack::packed;
+use crate::handover::unpack::taken_in;
 use crate::report::content::collected;
 use crate::runs::export::written;
 use crate::runs::going::Watched;
@@ -8,7 +11,7 @@ use crate::runs::results::{make, numbered};
 use crate::{Desk, Error, Result};
 use echo_job::analysis::thin::thinned;
 use echo_job::recipe::Recipe;
-use echo_store::job::{PIECE, PartKey};
+use echo_store::job::{Made, PIECE, PartKey};
 use echo_store::result::{Input, NewResult};
 use std::io::Read;
 use std::sync::Arc;
@@ -20,31 +23,46 @@ const KEPT_MAP: usize = 500;
 /// Share of the work after which a file is written to the database.
 const WRITTEN: f64 = 0.8;
 
-/// Makes a part; gives the key of the kept result, where it is one.
+/// Makes a part; gives what it made, where that is not a file.
 pub(super) async fn made(
     desk: &Desk,
-    (campaign, key): (i64, PartKey),
+    (campaign, key): (Option<i64>, PartKey),
     wish: Wish,
     watched: &Arc<Watched>,
     who: &str,
-) -> Result<Option<i64>> {
+) -> Result<Made> {
+    let own = || campaign.ok_or_else(|| Error::missing("the campaign of this job"));
     match wish {
         Wish::Result { run_id, name, recipe, numbered_as } => {
-            kept(desk, run_id, &name, (*recipe, numbered_as), watched, who).await.map(Some)
+            let result = kept(desk, run_id, &name, (*recipe, numbered_as), watched, who).await?;
+            Ok(Made { result: Some(result), ..Made::default() })
         }
         Wish::Export { run_id, format } => {
             let file = written(desk, run_id, format, watched.clone(), WRITTEN).await?;
             stored(desk, key, file, watched).await?;
-            Ok(None)
+            Ok(Made::default())
+        }
+        Wish::HandOver => {
+            let file = packed(desk, own()?, watched.clone(), WRITTEN).await?;
+            stored(desk, key, file, watched).await?;
+            Ok(Made::default())
+        }
+        Wish::TakeIn { upload_id, .. } => {
+            Ok(Made { campaign: Some(taken_in(desk, upload_id, watched).await?), ..Made::default() })
+        }
+        Wish::BringIn { upload_id, reading, .. } => {
+            let run = brought(desk, (own()?, upload_id), *reading, watched, who).await?;
+            Ok(Made { run: Some(run), ..Made::default() })
         }
         Wish::Report => {
+            let campaign = own()?;
             let report = collected(desk, campaign, watched).await?;
             let bytes = tokio::task::spawn_blocking(move || echo_formats::report::pdf(&report)).await??;
             if !watched.tell(WRITTEN) {
                 return Err(Error::Stopped);
             }
             stored(desk, key, std::io::Cursor::new(bytes), watched).await?;
-            Ok(None)
+            Ok(Made::default())
         }
     }
 }

@@ -13,6 +13,7 @@ pub mod lists;
 mod making;
 pub mod worker;
 
+use crate::bring::reading::FileReading;
 use crate::{Error, Result};
 use echo_job::recipe::Recipe;
 use echo_store::Store;
@@ -45,6 +46,24 @@ pub enum Wish {
     },
     /// The campaign's report as PDF.
     Report,
+    /// The whole campaign as one file.
+    HandOver,
+    /// A campaign from such a file.
+    TakeIn {
+        /// The file that was sent.
+        upload_id: i64,
+        /// Its name, as it was sent.
+        file: String,
+    },
+    /// A run from a file of another program.
+    BringIn {
+        /// The file that was sent.
+        upload_id: i64,
+        /// Its name, as it was sent.
+        file: String,
+        /// How it is to be read.
+        reading: Box<FileReading>,
+    },
 }
 
 /// Kinds of files a run is written to.
@@ -72,8 +91,14 @@ pub enum Stands {
     },
     /// It is made.
     Done {
-        /// Key of the kept result; none where it is a file.
+        /// Key of the kept result that was made.
         result: Option<i64>,
+        /// Key of the run that was made.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        run: Option<i64>,
+        /// Key of the campaign that was made.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        campaign: Option<i64>,
     },
     /// It could not be made.
     Refused {
@@ -107,7 +132,7 @@ impl Wish {
     fn run(&self) -> Option<i64> {
         match self {
             Wish::Result { run_id, .. } | Wish::Export { run_id, .. } => Some(*run_id),
-            Wish::Report => None,
+            _ => None,
         }
     }
 
@@ -115,7 +140,7 @@ impl Wish {
     fn turn(&self) -> i16 {
         match self {
             Wish::Report => 0,
-            Wish::Export { .. } => 1,
+            Wish::Export { .. } | Wish::HandOver | Wish::TakeIn { .. } | Wish::BringIn { .. } => 1,
             Wish::Result { .. } => 2,
         }
     }
@@ -126,6 +151,8 @@ impl Wish {
             Wish::Export { format: ExportFormat::Wav, .. } => "WAV".into(),
             Wish::Export { format: ExportFormat::Csv, .. } => "CSV".into(),
             Wish::Report => "report".into(),
+            Wish::HandOver => "campaign file".into(),
+            Wish::TakeIn { file, .. } | Wish::BringIn { file, .. } => file.clone(),
         }
     }
 }
@@ -135,7 +162,7 @@ fn known(p: JobPart) -> Result<(Wish, Stands)> {
     let stands = match p.state {
         PartState::Waiting => Stands::Waiting,
         PartState::Going => Stands::Going { share: p.share, worker: p.worker },
-        PartState::Done => Stands::Done { result: p.result_id },
+        PartState::Done => Stands::Done { result: p.made.result, run: p.made.run, campaign: p.made.campaign },
         PartState::Refused => Stands::Refused { says: p.says },
         PartState::Stopped => Stands::Stopped,
     };
@@ -151,10 +178,15 @@ fn told(p: JobPart) -> Result<PartBody> {
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub(crate) async fn begin(store: &Store, campaign: i64, wishes: &[Wish], who: &str) -> Result<JobKey> {
+pub(crate) async fn begin(
+    store: &Store,
+    campaign: impl Into<Option<i64>>,
+    wishes: &[Wish],
+    who: &str,
+) -> Result<JobKey> {
     let turn = wishes.iter().map(Wish::turn).max().unwrap_or(0);
     let wishes = wishes.iter().map(serde_json::to_value).collect::<serde_json::Result<Vec<_>>>()?;
-    Ok(JobKey { id: store.begin_job(campaign, (&wishes, turn), who).await? })
+    Ok(JobKey { id: store.begin_job(campaign.into(), (&wishes, turn), who).await? })
 }
 
 /// Where the parts of a job stand.
@@ -185,6 +217,7 @@ pub async fn prepare(store: &Store) -> Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use echo_store::job::Made;
     use serde_json::json;
 
     fn part(state: PartState) -> PartBody {
@@ -192,7 +225,16 @@ mod tests {
         let wish = json!({ "make": "result", "run_id": 3, "name": "mesh", "recipe": recipe, "numbered_as": null });
         let says = "that run has no channel “mast”".to_string();
         let worker = "worker on deck".to_string();
-        super::told(JobPart { place: 1, wish, state, share: 0.5, says, result_id: Some(9), worker }).unwrap()
+        super::told(JobPart {
+            place: 1,
+            wish,
+            state,
+            share: 0.5,
+            says,
+            made: Made { result: Some(9), ..Made::default() },
+            worker,
+        })
+        .unwrap()
     }
 
     #[test]
@@ -208,7 +250,7 @@ mod tests {
 
     #[test]
     fn what_a_part_makes_is_read_back_as_it_was_written() {
-        for wish in [Wish::Export { run_id: 7, format: ExportFormat::Csv }, Wish::Report] {
+        for wish in [Wish::Export { run_id: 7, format: ExportFormat::Csv }, Wish::Report, Wish::HandOver] {
             let json = serde_json::to_value(&wish).unwrap();
             let back: Wish = serde_json::from_value(json.clone()).unwrap();
             assert_eq!(serde_json::to_value(&back).unwrap(), json);

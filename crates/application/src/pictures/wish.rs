@@ -9,6 +9,9 @@ use std::hash::{Hash, Hasher};
 pub struct Shown {
     /// Levels of all inputs.
     pub levels: bool,
+    /// The campaign that is on the page; none on the shelf.
+    #[serde(default)]
+    pub campaign: Option<i64>,
     /// Panes with their own pictures.
     pub panes: Vec<PaneShown>,
 }

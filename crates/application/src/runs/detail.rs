@@ -9,7 +9,7 @@ use echo_job::rig::Channel;
 use echo_job::sensitivity::Sensitivity;
 use echo_store::correction::Correction;
 use echo_store::note::Note;
-use echo_store::run::Run;
+use echo_store::run::{Brought, Run};
 use echo_store::state::RunState;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -45,6 +45,16 @@ pub struct RunBody {
     pub recorder: String,
     /// The first run of those that were recorded together: they start at the same sample.
     pub together: Option<i64>,
+    /// Who began it.
+    pub who: String,
+    /// What there is to say of it.
+    pub remark: String,
+    /// Words it is found by.
+    pub tags: Vec<String>,
+    /// Bytes it takes, known when it has ended.
+    pub bytes: i64,
+    /// The file it was brought in from.
+    pub brought: Option<Brought>,
 }
 
 impl From<Run> for RunBody {
@@ -64,6 +74,11 @@ impl From<Run> for RunBody {
             front_end: r.front_end,
             recorder: r.recorder,
             together: r.together,
+            who: r.who,
+            remark: r.remark,
+            tags: r.tags,
+            bytes: r.bytes,
+            brought: r.brought.map(|b| b.0),
         }
     }
 }
@@ -144,14 +159,6 @@ pub struct TakeBody {
     pub length_s: f64,
     /// What brought it about.
     pub says: String,
-}
-
-/// Runs of a campaign, oldest first.
-///
-/// # Errors
-/// The database is away.
-pub async fn list(desk: &Desk, id: i64) -> Result<Vec<RunBody>> {
-    Ok(desk.store.runs(id).await?.into_iter().map(RunBody::from).collect())
 }
 
 /// A run with its channels and gaps.

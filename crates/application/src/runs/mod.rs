@@ -8,6 +8,7 @@
 //! | [`going`] | how far an analysis is, and a way to stop it |
 //! | [`kept`] | results that were made lately |
 //! | [`detail`] | runs as they are told |
+//! | [`list`] | the list of runs: described, deleted, moved, compared |
 //! | [`overview`] | a stretch in points, peaks of takes |
 //! | [`readings`] | cursors on results |
 //! | [`markers`] | the machine's elements and their lines |
@@ -29,6 +30,7 @@ pub mod events;
 pub mod export;
 pub mod going;
 pub mod kept;
+pub mod list;
 pub mod markers;
 pub mod marks;
 pub mod math;
