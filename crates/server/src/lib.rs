@@ -3,18 +3,22 @@
 pub mod api;
 pub mod error;
 mod live;
+pub mod people;
+pub mod roles;
+mod sessions;
 mod shown;
 mod strangers;
 
 pub use echo_application::App;
 use echo_application::health;
+use people::Door;
 use std::path::PathBuf;
 
-use axum::Router;
 use axum::extract::{Request, State};
 use axum::http::{HeaderName, HeaderValue, header};
 use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
+use axum::{Extension, Router};
 use echo_store::StoreError;
 use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -24,20 +28,27 @@ use tower_http::services::{ServeDir, ServeFile};
 use tower_http::set_header::SetResponseHeaderLayer;
 
 /// Where the page lies, and by what names it may be reached.
-#[derive(Debug, Clone)]
+#[derive(Clone)]
 pub struct Site {
     /// Folder of the built page.
     pub page: PathBuf,
     /// Names besides the machine's addresses and `localhost`.
     pub names: Vec<String>,
+    /// Who is let in.
+    pub door: Door,
 }
 
 /// The whole application as one router.
 pub fn router(app: App, site: Site) -> Router {
-    let Site { page, names } = site;
+    let Site { page, names, door } = site;
+    let sessions = sessions::layer(&app.store);
     let names = strangers::Names::new(names);
     let index = ServeFile::new(page.join("index.html"));
-    let squeeze = DefaultPredicate::new().and(NotForContentType::const_new("application/octet-stream"));
+    // What is packed already does not get smaller.
+    let squeeze = DefaultPredicate::new()
+        .and(NotForContentType::const_new("application/octet-stream"))
+        .and(NotForContentType::const_new("application/zip"))
+        .and(NotForContentType::const_new("audio/"));
     Router::new()
         .merge(
             api::router()
@@ -45,6 +56,9 @@ pub fn router(app: App, site: Site) -> Router {
                 .layer(from_fn_with_state(app.clone(), fail_fast)),
         )
         .route("/api/live", axum::routing::get(live::live))
+        .layer(from_fn_with_state((app.clone(), door.clone()), people::guard))
+        .layer(Extension(door))
+        .layer(sessions)
         .with_state(app)
         .fallback_service(ServeDir::new(page).precompressed_br().precompressed_gzip().fallback(index))
         .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(squeeze))
@@ -64,8 +78,18 @@ fn told(name: HeaderName, value: &'static str) -> SetResponseHeaderLayer<HeaderV
 }
 
 /// What answers without the database: it shows its state, or takes an order to capture.
-const WITHOUT: [&str; 8] =
-    ["/status", "/entry", "/lenses", "/capture", "/front-ends", "/emergency-stop", "/plots", "/openapi.json"];
+const WITHOUT: [&str; 10] = [
+    "/status",
+    "/me",
+    "/sign-out",
+    "/entry",
+    "/lenses",
+    "/capture",
+    "/front-ends",
+    "/emergency-stop",
+    "/plots",
+    "/openapi.json",
+];
 
 /// Tells at once that the database is away, where that is known, instead of waiting for it again.
 async fn fail_fast(State(app): State<App>, request: Request, next: Next) -> Response {

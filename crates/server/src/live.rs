@@ -8,6 +8,7 @@ use crate::App;
 use crate::api::capture::StatusBody;
 use axum::extract::State;
 use axum::extract::ws::{Message, WebSocket, WebSocketUpgrade};
+use axum::http::HeaderMap;
 use axum::response::Response;
 use echo_application::pictures::draw;
 use echo_application::pictures::wish::Shown;
@@ -19,11 +20,13 @@ const FRAME: Duration = Duration::from_millis(50);
 const SLOW: Duration = Duration::from_millis(190);
 
 /// Opens the live connection.
-pub async fn live(State(app): State<App>, upgrade: WebSocketUpgrade) -> Response {
-    upgrade.on_upgrade(move |socket| converse(app, socket))
+pub async fn live(State(app): State<App>, headers: HeaderMap, upgrade: WebSocketUpgrade) -> Response {
+    let who = crate::api::who(&headers);
+    upgrade.on_upgrade(move |socket| converse(app, who, socket))
 }
 
-async fn converse(app: App, mut socket: WebSocket) {
+async fn converse(app: App, who: String, mut socket: WebSocket) {
+    let page = app.present.open(&who);
     let mut shown = Shown::default();
     let mut status = app.capture.status();
     status.mark_changed();
@@ -37,7 +40,7 @@ async fn converse(app: App, mut socket: WebSocket) {
         tokio::select! {
             message = socket.recv() => match message {
                 Some(Ok(Message::Text(text))) => match Shown::read(&text) {
-                    Ok(s) => { shown = s; seen_blocks = 0; }
+                    Ok(s) => { page.shows(s.campaign); shown = s; seen_blocks = 0; }
                     Err(says) => {
                         let says = serde_json::json!({ "refused": says }).to_string();
                         if socket.send(Message::Text(says.into())).await.is_err() { return; }

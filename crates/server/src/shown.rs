@@ -25,7 +25,7 @@ enum About {
 }
 
 /// Parts of a run that only a change is sent to; the others are read by sending a recipe.
-const OF_A_RUN: [&str; 5] = ["notes", "marks", "channels", "tacho", "jobs"];
+const OF_A_RUN: [&str; 7] = ["notes", "marks", "channels", "tacho", "jobs", "description", "campaign"];
 
 fn about(method: &Method, path: &str) -> About {
     if method.is_safe() {
@@ -34,7 +34,10 @@ fn about(method: &Method, path: &str) -> About {
     let parts: Vec<&str> = path.trim_matches('/').split('/').collect();
     let key = |text: &str| text.parse::<i64>().ok();
     match parts[..] {
+        // The shelf shows no campaign; what is done there is about another one.
+        ["campaigns", _] | ["campaigns", _, "archived" | "restore"] => About::Other,
         ["campaigns", id, ..] => key(id).map_or(About::Other, About::Campaign),
+        ["runs", id] => key(id).map_or(About::Other, About::Run),
         ["runs", id, part, ..] if OF_A_RUN.contains(&part) => key(id).map_or(About::Other, About::Run),
         ["capture", "arm" | "record" | "recorder" | "mark" | "dry-run" | "front-end"] => About::Measured,
         ["smart-sensors", _] | ["reference", "read" | "verdict" | "take-back"] => About::Measured,
@@ -90,6 +93,8 @@ mod tests {
         assert_eq!(of(Method::GET, "/campaigns/3/plan"), About::Other);
         assert_eq!(of(Method::POST, "/runs/9/notes"), About::Run(9));
         assert_eq!(of(Method::POST, "/runs/9/channels/2/cell"), About::Run(9));
+        assert_eq!(of(Method::DELETE, "/runs/9"), About::Run(9));
+        assert_eq!(of(Method::DELETE, "/campaigns/3"), About::Other, "the shelf shows no campaign");
         // A recipe is read, whatever campaign the run is from.
         assert_eq!(of(Method::POST, "/runs/9/results"), About::Other);
         for order in ["/capture/arm", "/capture/record", "/reference/read", "/front-ends/0/restart"] {

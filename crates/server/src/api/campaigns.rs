@@ -4,6 +4,8 @@ use super::ApiError;
 use crate::App;
 use axum::Json;
 use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode};
+use echo_application::shelf::{self, Naming, NewCampaign, ShelvedBody};
 use echo_job::recipe::Recipe;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -39,6 +41,72 @@ pub async fn list(State(app): State<App>) -> Result<Json<Vec<CampaignBody>>, Api
             })
             .collect(),
     ))
+}
+
+/// The shelf: all campaigns with what is in them, those worked on last first.
+#[utoipa::path(get, operation_id = "list_shelf", path = "/api/shelf", responses((status = 200, body = [ShelvedBody])))]
+pub async fn shelf(State(app): State<App>) -> Result<Json<Vec<ShelvedBody>>, ApiError> {
+    Ok(Json(shelf::list(&app).await?))
+}
+
+/// Begins a campaign; gives its key.
+#[utoipa::path(post, operation_id = "begin_campaign", path = "/api/campaigns", request_body = NewCampaign,
+    responses((status = 200, body = i64), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn begin(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(new): Json<NewCampaign>,
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(shelf::begin(&app, &super::who(&headers), new).await?))
+}
+
+/// Renames a campaign, or says anew what it is on and for.
+#[utoipa::path(put, operation_id = "rename_campaign", path = "/api/campaigns/{id}", params(("id" = i64, Path)), request_body = Naming,
+    responses((status = 204), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn rename(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(to): Json<Naming>,
+) -> Result<StatusCode, ApiError> {
+    shelf::rename(&app, id, &super::who(&headers), to).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Puts a campaign away, or takes it out again.
+#[utoipa::path(put, operation_id = "archive_campaign", path = "/api/campaigns/{id}/archived", params(("id" = i64, Path)), request_body = bool,
+    responses((status = 204), (status = 404, body = super::ErrorBody)))]
+pub async fn archive(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(away): Json<bool>,
+) -> Result<StatusCode, ApiError> {
+    app.store.archive_campaign(id, away, &super::who(&headers)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Deletes a campaign; it can be brought back for a day.
+#[utoipa::path(delete, operation_id = "delete_campaign", path = "/api/campaigns/{id}", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn delete(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<StatusCode, ApiError> {
+    shelf::delete(&app, id, &super::who(&headers)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Brings a deleted campaign back.
+#[utoipa::path(post, operation_id = "restore_campaign", path = "/api/campaigns/{id}/restore", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn restore(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<StatusCode, ApiError> {
+    app.store.restore_campaign(id, &super::who(&headers)).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Deletes all campaigns that were laid to be looked at; each can be brought back for a day. Gives their keys.
+#[utoipa::path(post, operation_id = "remove_demo", path = "/api/shelf/remove-demo",
+    responses((status = 200, body = [i64]), (status = 409, body = super::ErrorBody)))]
+pub async fn remove_demo(State(app): State<App>, headers: HeaderMap) -> Result<Json<Vec<i64>>, ApiError> {
+    Ok(Json(shelf::remove_demo(&app, &super::who(&headers)).await?))
 }
 
 /// Lets capture work for a campaign.

@@ -5,6 +5,7 @@ use crate::App;
 use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::{HeaderMap, StatusCode};
+use echo_application::present::PresentBody;
 use echo_capture::discover::FoundFrontEnd;
 use echo_capture::{OrderTo, Status};
 use echo_job::watch::Zone;
@@ -23,6 +24,8 @@ pub struct StatusBody {
     pub campaign: Option<i64>,
     /// Where the worst watched quantity stands.
     pub alarm: Zone,
+    /// Who has a page open.
+    pub present: Vec<PresentBody>,
     /// What of the server had to be started again, in a sentence.
     pub faults: Option<String>,
 }
@@ -31,7 +34,7 @@ impl StatusBody {
     /// As it is now; whether the database answers is known to who asks.
     pub(crate) fn of(app: &App, status: Status, store: bool) -> StatusBody {
         let campaign = app.setup().map(|s| s.campaign);
-        StatusBody { status, store, campaign, alarm: app.worst(), faults: app.faults() }
+        StatusBody { status, store, campaign, alarm: app.worst(), present: app.present.list(), faults: app.faults() }
     }
 }
 
@@ -80,15 +83,15 @@ pub async fn connect(State(app): State<App>, Json(to): Json<Address>) -> Result<
 
 /// Gets ready to record.
 #[utoipa::path(post, path = "/api/capture/arm", responses((status = 204), (status = 409, body = super::ErrorBody)))]
-pub async fn arm(State(app): State<App>) -> Result<StatusCode, ApiError> {
-    app.capture.arm().await?;
+pub async fn arm(State(app): State<App>, headers: HeaderMap) -> Result<StatusCode, ApiError> {
+    app.capture.by(&who(&headers)).arm().await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Records from now on.
 #[utoipa::path(post, path = "/api/capture/record", responses((status = 204), (status = 409, body = super::ErrorBody)))]
-pub async fn record(State(app): State<App>) -> Result<StatusCode, ApiError> {
-    app.capture.record().await?;
+pub async fn record(State(app): State<App>, headers: HeaderMap) -> Result<StatusCode, ApiError> {
+    app.capture.by(&who(&headers)).record().await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -111,9 +114,13 @@ pub struct RecorderOrder {
 
 /// Starts or stops one recorder of the plan.
 #[utoipa::path(post, operation_id = "order_recorder", path = "/api/capture/recorder", request_body = RecorderOrder, responses((status = 204), (status = 409, body = super::ErrorBody)))]
-pub async fn recorder(State(app): State<App>, Json(order): Json<RecorderOrder>) -> Result<StatusCode, ApiError> {
+pub async fn recorder(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(order): Json<RecorderOrder>,
+) -> Result<StatusCode, ApiError> {
     let to = if order.go { OrderTo::Start } else { OrderTo::Stop };
-    app.capture.recorder(&order.recorder, to).await?;
+    app.capture.by(&who(&headers)).recorder(&order.recorder, to).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

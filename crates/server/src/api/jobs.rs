@@ -97,10 +97,26 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap
     sent(files::awaited(&app.store, job).await?, "inline")
 }
 
+/// The header that says under which name a file is saved: letters beyond ASCII as RFC 6266 has them.
+fn saved_as(how: &str, name: &str) -> String {
+    let plain: String = name.chars().map(|c| if c.is_ascii() && c != '"' && c != '\\' { c } else { '_' }).collect();
+    let coded: String = name
+        .bytes()
+        .map(|b| {
+            if b.is_ascii_alphanumeric() || b"-._".contains(&b) {
+                char::from(b).to_string()
+            } else {
+                format!("%{b:02X}")
+            }
+        })
+        .collect();
+    format!("{how}; filename=\"{plain}\"; filename*=UTF-8''{coded}")
+}
+
 /// A file, piece by piece.
 fn sent(file: JobFile, how: &str) -> Result<Response, ApiError> {
     let kind = file.kind;
-    let saved = format!("{how}; filename=\"{}\"", file.name);
+    let saved = saved_as(how, &file.name);
     let pieces = stream::try_unfold(file, async |mut file| {
         let piece = file.next().await.map_err(std::io::Error::other)?;
         Ok::<_, std::io::Error>(piece.map(|bytes| (bytes, file)))
@@ -110,4 +126,15 @@ fn sent(file: JobFile, how: &str) -> Result<Response, ApiError> {
         .header(header::CONTENT_DISPOSITION, saved)
         .body(Body::from_stream(pieces))
         .map_err(|e| ApiError::fault(e.to_string()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::saved_as;
+
+    #[test]
+    fn names_of_files_break_no_header() {
+        let told = saved_as("attachment", "Fähre \"quay\".zip");
+        assert_eq!(told, "attachment; filename=\"F_hre _quay_.zip\"; filename*=UTF-8''F%C3%A4hre%20%22quay%22.zip");
+    }
 }

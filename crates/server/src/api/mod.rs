@@ -1,6 +1,7 @@
 //! The HTTP API: one file a subject.
 
 pub mod benches;
+pub mod bringing;
 pub mod campaigns;
 pub mod capture;
 pub mod dry_run;
@@ -9,6 +10,7 @@ pub mod find;
 pub mod front_ends;
 pub mod jobs;
 pub mod marks;
+pub mod people;
 pub mod plans;
 pub mod plots;
 pub mod quality;
@@ -28,21 +30,22 @@ pub mod watch;
 pub use crate::error::{ApiError, ErrorBody};
 
 use crate::App;
+use axum::Router;
+use axum::body::Bytes;
 use axum::extract::DefaultBodyLimit;
 use axum::http::header;
 use axum::response::IntoResponse;
 use axum::routing::{any, get};
-use axum::{Json, Router};
 use echo_formats::sheet::{Sheet, write_xlsx};
 use utoipa::OpenApi;
 use utoipa_axum::router::{OpenApiRouter, UtoipaMethodRouterExt};
 use utoipa_axum::routes;
 
-/// Who asks, until people sign in: the header `x-who`, or “engineer”.
+/// Who asks: who has signed in, or where nobody must, the header `x-who`, or “engineer”.
 pub fn who(headers: &axum::http::HeaderMap) -> String {
     headers
         .get("x-who")
-        .and_then(|v| v.to_str().ok())
+        .and_then(|v| std::str::from_utf8(v.as_bytes()).ok())
         .filter(|v| !v.is_empty() && v.len() <= 80)
         .unwrap_or("engineer")
         .to_string()
@@ -69,8 +72,22 @@ struct About;
 /// Every route of the API with its description.
 fn described() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(About::openapi())
+        .routes(routes!(people::me))
+        .routes(routes!(people::sign_in))
+        .routes(routes!(people::sign_out))
+        .routes(routes!(people::first_owner))
+        .routes(routes!(people::own_password))
+        .routes(routes!(people::list, people::add))
+        .routes(routes!(people::change, people::remove))
+        .routes(routes!(people::tokens, people::make_token))
+        .routes(routes!(people::end_token))
         .routes(routes!(find::find))
-        .routes(routes!(campaigns::list))
+        .routes(routes!(campaigns::list, campaigns::begin))
+        .routes(routes!(campaigns::shelf))
+        .routes(routes!(campaigns::rename, campaigns::delete))
+        .routes(routes!(campaigns::archive))
+        .routes(routes!(campaigns::restore))
+        .routes(routes!(campaigns::remove_demo))
         .routes(routes!(campaigns::choose))
         .routes(routes!(rigs::read))
         .routes(routes!(rigs::edit::change_channel))
@@ -128,6 +145,11 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(campaigns::recipes))
         .routes(routes!(campaigns::keep_recipe))
         .routes(routes!(runs::list))
+        .routes(routes!(runs::deleted))
+        .routes(routes!(runs::describe))
+        .routes(routes!(runs::restore))
+        .routes(routes!(runs::move_to))
+        .routes(routes!(runs::compare))
         .routes(routes!(report::read, report::save))
         .routes(routes!(jobs::pdf))
         .routes(routes!(report::pages))
@@ -143,7 +165,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(capture::mark))
         .routes(routes!(dry_run::run))
         .routes(routes!(capture::reset_levels))
-        .routes(routes!(runs::one))
+        .routes(routes!(runs::one, runs::delete))
         .routes(routes!(runs::overview))
         .routes(routes!(runs::take_peaks))
         .routes(routes!(marks::mark))
@@ -154,6 +176,12 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(quality::align))
         .routes(routes!(quality::math, quality::save_math))
         .routes(routes!(results::list))
+        .routes(routes!(bringing::send).layer(DefaultBodyLimit::disable()))
+        .routes(routes!(bringing::forget))
+        .routes(routes!(bringing::look))
+        .routes(routes!(bringing::bring_in))
+        .routes(routes!(bringing::hand_over))
+        .routes(routes!(bringing::take_in))
         .routes(routes!(jobs::list))
         .routes(routes!(jobs::report))
         .routes(routes!(jobs::export))
@@ -178,6 +206,9 @@ pub fn description() -> utoipa::openapi::OpenApi {
 /// All routes, each at its address below `/api`.
 pub fn router() -> Router<App> {
     let (router, description) = described().split_for_parts();
+    // Written once: what a route holds is cloned for every connection.
+    let description = Bytes::from(serde_json::to_vec(&description).unwrap_or_default());
+    let description = async move || ([(header::CONTENT_TYPE, "application/json")], description.clone());
     let missing = async || ApiError::missing("this address of the API; /api/openapi.json lists those there are");
-    router.route("/api/openapi.json", get(async || Json(description))).route("/api/{*rest}", any(missing))
+    router.route("/api/openapi.json", get(description)).route("/api/{*rest}", any(missing))
 }

@@ -1,0 +1,90 @@
+//! Which role each route needs: one table, closed by default.
+
+use axum::http::Method;
+use echo_job::role::Role;
+
+/// What a request needs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Needs {
+    /// Nothing: it must be possible before anybody is known.
+    Nothing,
+    /// Somebody who may at least do this.
+    Role(Role),
+}
+
+/// What a request needs, by its method and its path below `/api`. What is not in the table is for owners alone.
+pub fn needs(method: &Method, path: &str) -> Needs {
+    use Role::{Measure, Own, Watch, Work};
+    let parts: Vec<&str> = path.trim_matches('/').split('/').collect();
+    // Signing in and out, and who one is.
+    if matches!(parts[..], ["sign-in" | "sign-out" | "me" | "first-owner"]) {
+        return Needs::Nothing;
+    }
+    if method.is_safe() {
+        return Needs::Role(match parts[..] {
+            ["people", ..] | ["tokens", ..] => Own,
+            _ => Watch,
+        });
+    }
+    Needs::Role(match parts[..] {
+        // Questions that are asked with a body.
+        ["runs", _, "results" | "readings" | "events"] | ["files", _, "look"] => Watch,
+        ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
+        ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,
+        ["me", "password"] => Watch,
+        // Whoever sees that something is wrong may stop it.
+        ["emergency-stop"] | ["capture", "stop"] => Watch,
+        // Front ends and what hangs on them.
+        ["capture", ..] | ["front-ends", ..] | ["smart-sensors", ..] | ["campaigns", _, "choose" | "rounds"] => Measure,
+        ["reference", ..] | ["tachos", ..] | ["encoders", ..] => Measure,
+        // People, and what takes campaigns away.
+        ["people", ..] | ["tokens", ..] | ["shelf", "remove-demo"] => Own,
+        ["campaigns", _] if method == Method::DELETE => Own,
+        // The work on campaigns.
+        ["campaigns", ..] | ["runs", ..] | ["files", ..] => Work,
+        ["kept-results", ..] | ["sensors", ..] | ["plan", "try"] => Work,
+        _ => Own,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_not_known_is_for_owners() {
+        assert_eq!(needs(&Method::POST, "/something/new"), Needs::Role(Role::Own));
+        assert_eq!(needs(&Method::GET, "/people"), Needs::Role(Role::Own));
+        assert_eq!(needs(&Method::GET, "/status"), Needs::Role(Role::Watch));
+        assert_eq!(needs(&Method::POST, "/sign-in"), Needs::Nothing);
+    }
+
+    #[test]
+    fn recording_needs_measuring_and_stopping_needs_nothing_but_eyes() {
+        assert_eq!(needs(&Method::POST, "/capture/record"), Needs::Role(Role::Measure));
+        assert_eq!(needs(&Method::PUT, "/front-ends/0/output"), Needs::Role(Role::Measure));
+        assert_eq!(needs(&Method::POST, "/capture/stop"), Needs::Role(Role::Watch));
+        assert_eq!(needs(&Method::POST, "/emergency-stop"), Needs::Role(Role::Watch));
+        assert_eq!(needs(&Method::PUT, "/campaigns/3/plan"), Needs::Role(Role::Work));
+        assert_eq!(needs(&Method::DELETE, "/campaigns/3"), Needs::Role(Role::Own));
+    }
+
+    #[test]
+    fn every_route_of_the_api_is_in_the_table() {
+        for (path, methods) in crate::api::description().paths.paths {
+            let below = path.strip_prefix("/api").unwrap_or(&path).to_string();
+            let own = ["/people", "/tokens", "/shelf/remove-demo"].iter().any(|p| below.starts_with(p));
+            let writes = [
+                (Method::POST, methods.post.is_some()),
+                (Method::PUT, methods.put.is_some()),
+                (Method::PATCH, methods.patch.is_some()),
+                (Method::DELETE, methods.delete.is_some()),
+            ];
+            for (method, _) in writes.into_iter().filter(|w| w.1) {
+                let removes = method == Method::DELETE && below == "/campaigns/{id}";
+                let closed = needs(&method, &below) == Needs::Role(Role::Own);
+                assert_eq!(closed, own || removes, "{method} {below}: say in the table who may do it");
+            }
+        }
+    }
+}
