@@ -200,24 +200,24 @@ impl Demo {
     }
 
     /// Lays the campaign of the deck survey with four front ends as one system.
-    async fn lay_deck_survey(&self, store: &Store) -> anyhow::Result<()> {
+    async fn lay_deck_survey(&self, store: &Store) -> anyhow::Result<i64> {
         let rig = deck_rig(256);
         let plan = Plan { sample_rate_hz: 1024.0, block: 2048, ..plan("survey, at anchor", 60.0) };
         let id = store
             .create_campaign(DECK_NAME, "Skerry Lass, car deck", "Where the deck moves at engine speed", &rig, &plan)
             .await?;
         store.remember_front_end(id, Some(&self.deck_front_ends)).await?;
-        Ok(())
+        Ok(id)
     }
 
     /// Lays the campaign of the berthing, with one run if there is a front end to record from.
-    async fn berth(&self, store: &Store) -> anyhow::Result<()> {
+    async fn berth(&self, store: &Store) -> anyhow::Result<i64> {
         let (rig, plan) = (berthing_rig(), berthing_plan());
         let specimen = "Skerry Lass, hull frame 14";
         let campaign =
             store.create_campaign(BERTHING_NAME, specimen, "How hard she comes alongside", &rig, &plan).await?;
         store.remember_front_end(campaign, Some(&self.hull_front_end)).await?;
-        let Some(hull) = &self.hull else { return Ok(()) };
+        let Some(hull) = &self.hull else { return Ok(campaign) };
         let capture = Capture::start(store.clone(), Options { room: room(store).await, ..Options::default() });
         capture.set_up(Setup { campaign, rig, plan }).await?;
         capture.connect(Some(hull.clone())).await;
@@ -231,27 +231,34 @@ impl Demo {
         wait(&capture, "the takes are stored", |s| s.capture == CaptureState::Idle && s.ended.is_some()).await?;
         let takes = capture.status().borrow().ended.as_ref().map_or(0, |e| e.takes);
         println!("recorded {takes} bumps on hull frame 14");
-        Ok(())
+        Ok(campaign)
     }
 
-    /// Lays the campaign if it is not there.
+    /// Lays those of the demo's campaigns that are not there, or were deleted.
     pub async fn run(&self) -> Result<(), Failure> {
         let store = open_store(&self.database_url, "demo").await?;
-        if store.campaigns().await?.iter().any(|c| c.name == NAME) {
-            println!("the demo campaign is there");
-            return Ok(());
-        }
+        let there: Vec<String> = store.campaigns().await?.into_iter().map(|c| c.name).collect();
+        let lacks = |name: &str| !there.iter().any(|n| n == name);
         let rig = thruster_rig()?;
-        let last = thruster_plan("steady, at sea", 60.0);
-        let campaign = store
-            .create_campaign(
-                NAME,
-                "Merrow, port azimuth thruster",
-                "Vibration after overhaul of the port thruster",
-                &rig,
-                &last,
-            )
-            .await?;
+        let thruster = if lacks(NAME) { Some(self.lay_thruster(&store, &rig).await?) } else { None };
+        let deck = if lacks(DECK_NAME) { Some(self.lay_deck_survey(&store).await?) } else { None };
+        let berthing = if lacks(BERTHING_NAME) { Some(self.berth(&store).await?) } else { None };
+        let laid: Vec<i64> = [thruster, deck, berthing].into_iter().flatten().collect();
+        if laid.is_empty() {
+            println!("the demo's campaigns are there");
+        }
+        store.mark_demo(&laid).await?;
+        match thruster {
+            Some(campaign) => self.record_thruster(&store, campaign, rig).await,
+            None => Ok(()),
+        }
+    }
+
+    /// Lays the campaign on the thruster, without its runs.
+    async fn lay_thruster(&self, store: &Store, rig: &Rig) -> anyhow::Result<i64> {
+        let plan = thruster_plan("steady, at sea", 60.0);
+        let (specimen, purpose) = ("Merrow, port azimuth thruster", "Vibration after overhaul of the port thruster");
+        let campaign = store.create_campaign(NAME, specimen, purpose, rig, &plan).await?;
         store.save_machine(campaign, None, &serde_json::to_value(thruster_machine())?, "engineer").await?;
         let report = serde_json::json!({
             "title": "Port thruster after overhaul",
@@ -261,10 +268,13 @@ impl Demo {
             "shown_hz": [0.0, 1400.0],
         });
         store.save_report(campaign, None, &report).await?;
-        self.register_sensors(&store, &rig).await?;
-        self.lay_deck_survey(&store).await?;
-        self.berth(&store).await?;
-        let capture = Capture::start(store.clone(), Options { room: room(&store).await, ..Options::default() });
+        self.register_sensors(store, rig).await?;
+        Ok(campaign)
+    }
+
+    /// Records the runs on the thruster.
+    async fn record_thruster(&self, store: &Store, campaign: i64, rig: Rig) -> Result<(), Failure> {
+        let capture = Capture::start(store.clone(), Options { room: room(store).await, ..Options::default() });
         capture.connect(Some(self.front_end.clone())).await;
         let runs = [("first check", 8.0), ("steady, alongside", 30.0), ("steady, at sea", 60.0)];
         for (kind, seconds) in runs.into_iter().take(if self.quick { 1 } else { runs.len() }) {
@@ -286,7 +296,7 @@ impl Demo {
         if let (Some(hands), false) = (&self.hands, self.quick) {
             self.coast_down(&capture, campaign, &rig, hands).await?;
         }
-        capture.set_up(Setup { campaign, rig, plan: last }).await?;
+        capture.set_up(Setup { campaign, rig, plan: thruster_plan("steady, at sea", 60.0) }).await?;
         Ok(())
     }
 

@@ -1,7 +1,11 @@
-//! `fleet-echo`: serve · worker · demo · analyze · soak · openapi.
+//! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · people · backup · restore ·
+//! soak · openapi.
 
 mod analyze;
+mod backup;
 mod demo;
+mod people;
+mod remote;
 mod serve;
 mod soak;
 mod worker;
@@ -27,6 +31,20 @@ enum Command {
     Demo(demo::Demo),
     /// Carry out a recipe on a WAV or CSV file.
     Analyze(analyze::Analyze),
+    /// List the campaigns of a server.
+    Campaigns(remote::Campaigns),
+    /// Take a campaign file in, or bring recordings into a campaign.
+    Import(remote::Import),
+    /// Write a campaign, or one of its runs, to a file.
+    Export(remote::Export),
+    /// Make a campaign's report as PDF.
+    Report(remote::Report),
+    /// Say who may work on a server, and make tokens.
+    People(people::People),
+    /// Write the whole database to a file.
+    Backup(backup::Backup),
+    /// Restore a backup into an empty database.
+    Restore(backup::Restore),
     /// Record at full rate and measure what the path carries.
     Soak(soak::Soak),
     /// Print the description of the API.
@@ -60,6 +78,13 @@ fn main() -> ExitCode {
         Command::Serve(s) => block_on(s.run()),
         Command::Worker(w) => block_on(w.run()),
         Command::Demo(d) => block_on(d.run()),
+        Command::Campaigns(c) => block_on(c.run()),
+        Command::Import(i) => block_on(i.run()),
+        Command::Export(e) => block_on(e.run()),
+        Command::Report(r) => block_on(r.run()),
+        Command::People(p) => block_on(p.run()),
+        Command::Backup(b) => b.run(),
+        Command::Restore(r) => block_on(r.run()),
         Command::Soak(s) => block_on(s.run()),
         Command::Openapi => openapi(),
     };

@@ -5,14 +5,17 @@ use anyhow::Context;
 use clap::{Args, ValueEnum};
 use echo_application::health::{self, watched};
 use echo_application::jobs::{prepare, worker};
+use echo_application::people::unguessable;
 use echo_application::rigs::follow::follow;
 use echo_application::rounds::keeper::keep_rounds;
 use echo_application::runs::budget::Budget;
-use echo_application::{App, Desk, free_space, news, outputs, watch};
+use echo_application::{App, Desk, free_space, news, outputs, shelf, watch};
 use echo_capture::discover::{Discovery, Reach};
 use echo_capture::{Capture, CaptureState, Options, Room};
+use echo_server::people::Door;
 use echo_server::{Site, router};
 use echo_store::Store;
+use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -48,6 +51,9 @@ pub struct Serve {
     /// several times.
     #[arg(long = "name")]
     names: Vec<String>,
+    /// People sign in though only this machine can reach the server; where others can, they always do.
+    #[arg(long)]
+    sign_in: bool,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -109,6 +115,28 @@ pub async fn told_to_end() {
 }
 
 impl Serve {
+    /// Who is let in: everybody where only this machine can reach the server, unless sign-in is asked for; else those
+    /// who sign in. While there is nobody, a word on the console lets the first owner in.
+    async fn door(&self, store: &Store, address: SocketAddr) -> anyhow::Result<Door> {
+        let far = !address.ip().is_loopback();
+        if !far && !self.sign_in {
+            return Ok(Door::new(false, None));
+        }
+        if far {
+            eprintln!(
+                "Passwords and data travel readable from {address}: on a network that others use, let a proxy speak TLS before it (such as nginx or caddy on this machine, to --listen 127.0.0.1:7400 --sign-in --name NAME)."
+            );
+        }
+        let nobody = store.people().await?.is_empty();
+        let word = nobody.then(unguessable);
+        if let Some(word) = &word {
+            eprintln!(
+                "There is no owner yet. Open http://{address}/first-owner#{word} to become it, or use: fleet-echo people add NAME --role own"
+            );
+        }
+        Ok(Door::new(true, word))
+    }
+
     /// Serves until Ctrl+C or SIGTERM; a recording that is going is ended and written first, for up to ten
     /// seconds.
     pub async fn run(&self) -> Result<(), Failure> {
@@ -134,15 +162,16 @@ impl Serve {
         tokio::spawn(watched("smart sensors", app.clone(), follow));
         tokio::spawn(watched("rounds", app.clone(), keep_rounds));
         tokio::spawn(watched("watched quantities", app.clone(), watch::watch));
+        tokio::spawn(watched("what was deleted", app.clone(), shelf::sweep));
         let (stop, stopped) = tokio::sync::watch::channel(false);
         let jobs =
             (self.jobs > 0).then(|| tokio::spawn(worker::work(desk, worker::named("this server"), self.jobs, stopped)));
-        if let Some(first) = store.campaigns().await?.first() {
+        if let Some(last) = store.chosen_last().await? {
             // What the command line says stands above what was remembered, and is remembered.
             if let Some(address) = &self.front_end {
-                store.remember_front_end(first.id, Some(address)).await?;
+                store.remember_front_end(last, Some(address)).await?;
             }
-            let _ = app.choose(first.id).await;
+            let _ = app.choose(last).await;
         }
         if self.front_end.is_some() {
             capture.connect(self.front_end.clone()).await;
@@ -150,8 +179,10 @@ impl Serve {
         let listener = tokio::net::TcpListener::bind(&self.listen)
             .await
             .with_context(|| format!("{} is taken; choose another with --listen", self.listen))?;
-        println!("http://{}", listener.local_addr()?);
-        let site = Site { page: self.page.clone(), names: self.names.clone() };
+        let address = listener.local_addr()?;
+        let door = self.door(&store, address).await?;
+        println!("http://{address}");
+        let site = Site { page: self.page.clone(), names: self.names.clone(), door };
         tokio::select! {
             r = axum::serve(listener, router(app, site)) => r?,
             () = told_to_end() => {}

@@ -155,7 +155,7 @@ fn wrong_recipes_and_inputs_end_with_two_and_a_sentence() {
         ("a.csv", "time,x\n0,1\n1,abc\n", "line 3, column 2: “abc” is not a finite number"),
         ("b.csv", "time,x\n0,1\n1,2\n5,3\n", "even steps"),
         ("c.csv", "x\n1\n", "fewer than two columns"),
-        ("a.txt", "", "neither .wav nor .csv nor .uff"),
+        ("a.doc", "", "neither WAV nor CSV nor a universal file nor XLSX"),
         ("a.uff", "", "holds no dataset"),
         ("b.unv", "    -1\n   999\n    -1\n", "holds no time response"),
     ] {

@@ -1,0 +1,282 @@
+//! Commands over a server's API: what a page does, from a shell or a script.
+
+use crate::Failure;
+use anyhow::Context;
+use clap::{Args, ValueEnum};
+use reqwest::{Method, Response};
+use serde_json::{Value, json};
+use std::io::IsTerminal;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use tokio::io::AsyncWriteExt;
+
+/// Where the server is, and who asks.
+#[derive(Args)]
+pub struct Server {
+    /// Address of the server.
+    #[arg(long, env = "FLEET_ECHO_SERVER", default_value = "http://127.0.0.1:7400")]
+    server: String,
+    /// Token, where people sign in there.
+    #[arg(long, env = "FLEET_ECHO_TOKEN", hide_env_values = true)]
+    token: Option<String>,
+}
+
+/// Arguments of `campaigns`.
+#[derive(Args)]
+#[command(
+    after_help = "Example:\n  fleet-echo campaigns --json | jq '.[].name'\nExit status: 0 done, 2 refused, 1 anything else."
+)]
+pub struct Campaigns {
+    #[command(flatten)]
+    server: Server,
+    /// As JSON instead of a table.
+    #[arg(long)]
+    json: bool,
+}
+
+/// Arguments of `export`.
+#[derive(Args)]
+#[command(
+    after_help = "Examples:\n  fleet-echo export 3 --out survey.echo.zip\n  fleet-echo export 3 --run 2 --out run-2.wav\nExit status: 0 done, 2 refused, 1 anything else."
+)]
+pub struct Export {
+    #[command(flatten)]
+    server: Server,
+    /// Key of the campaign, or its name.
+    campaign: String,
+    /// Number of one run; the whole campaign when left out.
+    #[arg(long)]
+    run: Option<i64>,
+    /// The file: .zip for a campaign, .wav or .csv for a run.
+    #[arg(long)]
+    out: PathBuf,
+}
+
+/// Arguments of `import`.
+#[derive(Args)]
+#[command(
+    after_help = "Examples:\n  fleet-echo import survey.echo.zip\n  fleet-echo import --into 3 ramp.csv hinge.wav\nExit status: 0 done, 2 refused, 1 anything else."
+)]
+pub struct Import {
+    #[command(flatten)]
+    server: Server,
+    /// Campaign that recordings are brought into, by key or name; a campaign file makes one of its own.
+    #[arg(long)]
+    into: Option<String>,
+    /// How the files are read, as JSON: {"sample_rate_hz": 1000, "time_column": 0, …}.
+    #[arg(long, default_value = "{}")]
+    reading: String,
+    /// As JSON instead of words.
+    #[arg(long)]
+    json: bool,
+    /// The files.
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+}
+
+/// Arguments of `report`.
+#[derive(Args)]
+#[command(
+    after_help = "Example:\n  fleet-echo report 3 --out thruster.pdf\nExit status: 0 done, 2 refused, 1 anything else."
+)]
+pub struct Report {
+    #[command(flatten)]
+    server: Server,
+    /// Key of the campaign, or its name.
+    campaign: String,
+    /// The PDF.
+    #[arg(long)]
+    out: PathBuf,
+}
+
+/// What an export is, by the ending of its file.
+#[derive(Clone, Copy, PartialEq, ValueEnum)]
+enum Form {
+    Zip,
+    Wav,
+    Csv,
+}
+
+const LOOK: Duration = Duration::from_millis(200);
+
+impl Server {
+    fn client(&self) -> reqwest::Client {
+        reqwest::Client::new()
+    }
+
+    fn request(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
+        let request = self.client().request(method, format!("{}{path}", self.server.trim_end_matches('/')));
+        match &self.token {
+            Some(token) => request.bearer_auth(token),
+            None => request,
+        }
+    }
+
+    /// The answer, where it is a good one; what is refused says why.
+    async fn good(&self, request: reqwest::RequestBuilder) -> Result<Response, Failure> {
+        let answer = request.send().await.with_context(|| format!("{} does not answer", self.server))?;
+        let status = answer.status();
+        if status.is_success() {
+            return Ok(answer);
+        }
+        let text = answer.text().await.unwrap_or_default();
+        let says = serde_json::from_str::<Value>(&text).ok().and_then(|v| v["says"].as_str().map(str::to_string));
+        let says = says.unwrap_or_else(|| format!("the server answered {status}"));
+        if status.is_client_error() { Err(Failure::Refused(says)) } else { Err(anyhow::Error::msg(says).into()) }
+    }
+
+    async fn json(&self, method: Method, path: &str, body: Option<Value>) -> Result<Value, Failure> {
+        let request = self.request(method, path);
+        let request = match body {
+            Some(body) => request.json(&body),
+            None => request,
+        };
+        Ok(self.good(request).await?.json().await?)
+    }
+
+    /// Key of a campaign that is told by its key or its name.
+    async fn campaign(&self, told: &str) -> Result<i64, Failure> {
+        let all = self.json(Method::GET, "/api/campaigns", None).await?;
+        let all = all.as_array().cloned().unwrap_or_default();
+        let found = all.iter().find(|c| c["name"] == told || c["id"].to_string() == told);
+        let names = || all.iter().map(|c| format!("{} {}", c["id"], c["name"])).collect::<Vec<_>>().join(", ");
+        found
+            .and_then(|c| c["id"].as_i64())
+            .ok_or_else(|| Failure::Refused(format!("there is no campaign “{told}”; there are {}", names())))
+    }
+
+    /// Waits for the only part of a job; what it made.
+    async fn done(&self, job: &Value) -> Result<Value, Failure> {
+        let terminal = std::io::stderr().is_terminal();
+        loop {
+            let parts = self.json(Method::GET, &format!("/api/jobs/{}", job["id"]), None).await?;
+            let part = parts[0].clone();
+            match part["state"].as_str() {
+                Some("done") => return Ok(part),
+                Some("refused") => return Err(Failure::Refused(part["says"].as_str().unwrap_or("").to_string())),
+                Some("stopped") => return Err(Failure::Refused("it was stopped".into())),
+                _ => {}
+            }
+            if terminal {
+                eprint!("\r{:3.0} %\r", 100.0 * part["share"].as_f64().unwrap_or(0.0));
+            }
+            tokio::time::sleep(LOOK).await;
+        }
+    }
+
+    /// Writes an answer's bytes to a file as they come.
+    async fn save(&self, path: &str, out: &Path) -> Result<(), Failure> {
+        let mut answer = self.good(self.request(Method::GET, path)).await?;
+        let mut file = tokio::fs::File::create(out).await.with_context(|| out.display().to_string())?;
+        while let Some(piece) = answer.chunk().await? {
+            file.write_all(&piece).await?;
+        }
+        Ok(file.flush().await?)
+    }
+}
+
+impl Campaigns {
+    /// Lists the campaigns.
+    pub async fn run(&self) -> Result<(), Failure> {
+        let all = self.server.json(Method::GET, "/api/shelf", None).await?;
+        if self.json {
+            println!("{}", serde_json::to_string_pretty(&all)?);
+            return Ok(());
+        }
+        for c in all.as_array().into_iter().flatten().filter(|c| c["gone_at"].is_null()) {
+            let text = |key: &str| c[key].as_str().unwrap_or("").to_string();
+            println!(
+                "{:>4}  {:16}  {:>4} runs  {:>9.1} MB  {}",
+                c["id"],
+                text("worked_at").get(..16).unwrap_or("").replace('T', " "),
+                c["runs"],
+                c["bytes"].as_f64().unwrap_or(0.0) / 1e6,
+                text("name")
+            );
+        }
+        Ok(())
+    }
+}
+
+impl Export {
+    /// Writes a campaign or a run to a file.
+    pub async fn run(&self) -> Result<(), Failure> {
+        let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
+        let form = Form::from_str(&ending, true).ok();
+        match (self.run, form) {
+            (None, Some(Form::Zip)) | (Some(_), Some(Form::Wav | Form::Csv)) => {}
+            (None, _) => return Err(Failure::Refused(format!("--out ends in “.{ending}”; a campaign is a .zip file"))),
+            _ => return Err(Failure::Refused(format!("--out ends in “.{ending}”; a run is a .wav or .csv file"))),
+        }
+        let campaign = self.server.campaign(&self.campaign).await?;
+        let job = match self.run {
+            None => self.server.json(Method::POST, &format!("/api/campaigns/{campaign}/jobs/hand-over"), None).await?,
+            Some(number) => {
+                let runs = self.server.json(Method::GET, &format!("/api/campaigns/{campaign}/runs"), None).await?;
+                let found = runs.as_array().into_iter().flatten().find(|r| r["number"] == number);
+                let run = found.ok_or_else(|| Failure::Refused(format!("campaign {campaign} has no run {number}")))?;
+                let path = format!("/api/runs/{}/jobs/export", run["id"]);
+                self.server.json(Method::POST, &path, Some(json!({ "format": ending }))).await?
+            }
+        };
+        self.server.done(&job).await?;
+        self.server.save(&format!("/api/jobs/{}/file", job["id"]), &self.out).await
+    }
+}
+
+impl Import {
+    /// Takes campaign files in, and brings recordings into a campaign.
+    pub async fn run(&self) -> Result<(), Failure> {
+        let reading: Value =
+            serde_json::from_str(&self.reading).map_err(|e| Failure::Refused(format!("--reading is no JSON: {e}")))?;
+        let into = match &self.into {
+            Some(told) => Some(self.server.campaign(told).await?),
+            None => None,
+        };
+        let mut made = Vec::new();
+        for file in &self.files {
+            let name = file.file_name().and_then(|n| n.to_str()).unwrap_or("file").to_string();
+            let opened =
+                tokio::fs::File::open(file).await.map_err(|e| Failure::Refused(format!("{}: {e}", file.display())))?;
+            let request = self.server.request(Method::POST, "/api/files").query(&[("name", &name)]).body(opened);
+            let sent: Value = self.server.good(request).await?.json().await?;
+            let job = match into {
+                Some(campaign) => {
+                    let body = json!({ "file": sent["id"], "reading": reading });
+                    self.server
+                        .json(Method::POST, &format!("/api/campaigns/{campaign}/jobs/bring-in"), Some(body))
+                        .await?
+                }
+                None if name.ends_with(".zip") => {
+                    self.server.json(Method::POST, &format!("/api/files/{}/jobs/take-in", sent["id"]), None).await?
+                }
+                None => {
+                    let says =
+                        format!("{name} is no campaign file (.zip); say with --into which campaign it belongs to");
+                    return Err(Failure::Refused(says));
+                }
+            };
+            let part = self.server.done(&job).await?;
+            if !self.json {
+                let what = part["campaign"].as_i64().map_or("run", |_| "campaign");
+                println!("{name}: {what} {}", part[what]);
+            }
+            made.push(json!({ "file": name, "campaign": part["campaign"], "run": part["run"] }));
+        }
+        if self.json {
+            println!("{}", serde_json::to_string_pretty(&made)?);
+        }
+        Ok(())
+    }
+}
+
+impl Report {
+    /// Makes a campaign's report.
+    pub async fn run(&self) -> Result<(), Failure> {
+        let campaign = self.server.campaign(&self.campaign).await?;
+        let path = format!("/api/campaigns/{campaign}/jobs/report");
+        let job = self.server.json(Method::POST, &path, None).await?;
+        self.server.done(&job).await?;
+        self.server.save(&format!("/api/jobs/{}/file", job["id"]), &self.out).await
+    }
+}
