@@ -40,6 +40,9 @@ export class Refused extends Error {
 
 export const api = createClient<paths>({ baseUrl: "" });
 
+/** Told on the window when the server asks to sign in. */
+export const SIGNED_OUT = "signed-out";
+
 let shown: number | undefined;
 /** Says which campaign is on the screen: the server changes no other one for this page. */
 export const showing = (campaign: number | undefined) => {
@@ -51,6 +54,9 @@ api.use({
   onRequest({ request }) {
     if (shown !== undefined) request.headers.set("x-campaign", String(shown));
     return request;
+  },
+  onResponse({ response }) {
+    if (response.status === 401) window.dispatchEvent(new Event(SIGNED_OUT));
   },
 });
 

@@ -167,10 +167,18 @@ class LiveLink {
   /** Says what all listeners together want. */
   private tell() {
     const panes = [...this.panes].map(([pane, p]) => ({ pane, ...p.show }));
-    const wish = { levels: this.levels.size > 0, panes };
+    const wish = { levels: this.levels.size > 0, campaign: this.campaign ?? null, panes };
     this.refused = "";
     if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(wish));
   }
+
+  /** Says that another campaign is on the page. */
+  shows(campaign: number | undefined) {
+    this.campaign = campaign;
+    this.tell();
+  }
+
+  private campaign: number | undefined;
 
   onLevels(draw: (p: Picture) => void) {
     this.levels.add(draw);

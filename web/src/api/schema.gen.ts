@@ -14,8 +14,27 @@ export interface paths {
         /** All campaigns. */
         get: operations["list_campaigns"];
         put?: never;
-        post?: never;
+        /** Begins a campaign; gives its key. */
+        post: operations["begin_campaign"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Renames a campaign, or says anew what it is on and for. */
+        put: operations["rename_campaign"];
+        post?: never;
+        /** Deletes a campaign; it can be brought back for a day. */
+        delete: operations["delete_campaign"];
         options?: never;
         head?: never;
         patch?: never;
@@ -32,6 +51,23 @@ export interface paths {
         put?: never;
         /** Says that an alarm was seen. */
         post: operations["acknowledge_alarm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts a campaign away, or takes it out again. */
+        put: operations["archive_campaign"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -101,6 +137,57 @@ export interface paths {
         put?: never;
         /** Lets capture work for a campaign. */
         post: operations["choose_campaign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/deleted-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs of a campaign that were deleted within a day, those deleted last first. */
+        get: operations["list_deleted_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/jobs/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to bring a file in as a run of a campaign. */
+        post: operations["bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/jobs/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to write a whole campaign to a file. */
+        post: operations["hand_over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -326,6 +413,23 @@ export interface paths {
         get: operations["report_pages"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a deleted campaign back. */
+        post: operations["restore_campaign"];
         delete?: never;
         options?: never;
         head?: never;
@@ -862,6 +966,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a file; its bytes are the body, of any size. */
+        post: operations["send_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Lets a file that was sent go. */
+        delete: operations["forget_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/jobs/take-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begins to take a campaign in from a campaign file that was sent. */
+        post: operations["take_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/files/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is in a file that was sent, read as is said. */
+        post: operations["look_at_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -873,6 +1045,23 @@ export interface paths {
         get: operations["find"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/first-owner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes the first owner, with the word that the console told, and signs in as that. */
+        post: operations["first_owner"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1064,6 +1253,76 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who one is here. */
+        get: operations["who_am_i"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Changes one's own password. */
+        put: operations["own_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who may work here. */
+        get: operations["list_people"];
+        put?: never;
+        /** Adds somebody; gives the key. */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Gives somebody another role or password. */
+        put: operations["change_person"];
+        post?: never;
+        /** Lets somebody go. */
+        delete: operations["remove_person"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1287,7 +1546,8 @@ export interface paths {
         get: operations["read_run"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Deletes a run; it can be brought back for a day. */
+        delete: operations["delete_run"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1303,6 +1563,23 @@ export interface paths {
         /** Where a place of this run lies in another one. */
         get: operations["align_runs"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/campaign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Moves a run into another campaign, by its key, with those it was recorded together with. */
+        put: operations["move_run"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1338,6 +1615,40 @@ export interface paths {
         put?: never;
         /** Puts a sensitivity right: everything shown from this run follows, the old value stays in its history. */
         post: operations["correct_sensitivity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/description": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says anew what a run is called, what there is to say of it and by which words it is found. */
+        put: operations["describe_run"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/differences/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** In what two runs differ: front end, plan and channel table, as they stood when each was recorded. */
+        get: operations["compare_runs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1551,6 +1862,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a deleted run back. */
+        post: operations["restore_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/results": {
         parameters: {
             query?: never;
@@ -1637,6 +1965,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shelf: all campaigns with what is in them, those worked on last first. */
+        get: operations["list_shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/remove-demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deletes all campaigns that were laid to be looked at; each can be brought back for a day. Gives their keys. */
+        post: operations["remove_demo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs in; the session is a cookie. */
+        post: operations["sign_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Signs out. */
+        post: operations["sign_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/smart-sensors": {
         parameters: {
             query?: never;
@@ -1703,6 +2099,41 @@ export interface paths {
         /** Reads a tachometer: speed, quality, picture; finds threshold and hysteresis when asked to. */
         post: operations["read_tacho"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tokens of programs. */
+        get: operations["list_tokens"];
+        put?: never;
+        /** Makes a token; it is told this once. */
+        post: operations["make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Ends a token. */
+        delete: operations["end_token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1995,6 +2426,17 @@ export interface components {
         Bench: {
             /** @description Its displays. */
             panes: components["schemas"]["Pane"][];
+        };
+        /** @description The file a run was brought in from. */
+        Brought: {
+            /** @description Its name. */
+            file: string;
+            /** @description What it was read as, such as “WAV, 24-bit”. */
+            kind: string;
+            /** @description What was assumed or done to read it. */
+            said: string[];
+            /** @description SHA-256 of its bytes, hexadecimal. */
+            sha256: string;
         };
         /** @description A sensitivity with its history. */
         CalibrationBody: {
@@ -2419,6 +2861,13 @@ export interface components {
          * @enum {string}
          */
         Coupling: "DC" | "AC" | "IEPE" | "Charge" | "Bridge full" | "Bridge half" | "Bridge quarter";
+        /** @description Name and password. */
+        Credentials: {
+            /** @description The name. */
+            name: string;
+            /** @description The password. */
+            password: string;
+        };
         /** @description Settings of the cross spectrum lens. */
         CrossRecipe: {
             /**
@@ -2492,6 +2941,31 @@ export interface components {
             /** @description Unit of the level. */
             unit: string;
         };
+        /** @description A run that was deleted and can be brought back. */
+        DeletedRunBody: {
+            /**
+             * Format: int64
+             * @description Bytes that are given back.
+             */
+            bytes: number;
+            /**
+             * Format: date-time
+             * @description When it goes for good.
+             */
+            gone_at: string;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description What it was called. */
+            kind: string;
+            /**
+             * Format: int32
+             * @description Number.
+             */
+            number: number;
+        };
         /**
          * @description What a filter is best at.
          * @enum {string}
@@ -2502,6 +2976,15 @@ export interface components {
          * @enum {string}
          */
         DetectorName: "rms" | "peak";
+        /** @description Something in which two runs differ, in words. */
+        Difference: {
+            /** @description In the first run. */
+            one: string;
+            /** @description In the other one. */
+            other: string;
+            /** @description What it is about. */
+            what: string;
+        };
         /**
          * @description What a display shows.
          * @enum {string}
@@ -2882,6 +3365,36 @@ export interface components {
          * @enum {string}
          */
         ExportFormat: "wav" | "csv";
+        /** @description How a file is to be read, where it does not tell it or was guessed wrong. */
+        FileReading: {
+            /**
+             * @description Channels of the file that are brought in; all of them where empty.
+             * @default []
+             */
+            channels: components["schemas"]["ReadChannel"][];
+            /**
+             * @description What the run is called; the file's name where empty.
+             * @default
+             */
+            kind: string;
+            /**
+             * Format: double
+             * @description Samples a second, Hz; as the file says where left out.
+             * @default null
+             */
+            sample_rate_hz: number | null;
+            /**
+             * Format: date-time
+             * @description When it was recorded; now where left out.
+             * @default null
+             */
+            started_at: string | null;
+            /**
+             * @description The column with the time, from 1; 0 where there is none, the first where left out.
+             * @default null
+             */
+            time_column: number | null;
+        };
         /** @description A first row to be carried down over others. */
         Filled: {
             /** @description Columns. */
@@ -2890,6 +3403,15 @@ export interface components {
             counting: boolean;
             /** @description Rows, the one that is carried first. */
             inputs: number[];
+        };
+        /** @description The first owner. */
+        FirstOwner: {
+            /** @description The name. */
+            name: string;
+            /** @description The password. */
+            password: string;
+            /** @description The word that the console told. */
+            word: string;
         };
         /** @description What follows from pairs. */
         Fit: {
@@ -2989,6 +3511,19 @@ export interface components {
             model: string;
             /** @description Serial it announces. */
             serial: string;
+        };
+        /** @description What a new campaign begins with. */
+        From: {
+            /** @enum {string} */
+            from: "empty";
+        } | {
+            /**
+             * Format: int64
+             * @description Its key.
+             */
+            campaign: number;
+            /** @enum {string} */
+            from: "campaign";
         };
         /** @description Identity and abilities of a front end, or of several that sample together as one. */
         FrontEnd: {
@@ -3522,6 +4057,73 @@ export interface components {
             /** @description Each front end by itself. */
             units: components["schemas"]["UnitStatus"][];
         };
+        /** @description A run in the list. */
+        ListedRun: components["schemas"]["RunBody"] & {
+            /**
+             * Format: int64
+             * @description Channels it stores.
+             */
+            channels: number;
+            /**
+             * Format: int64
+             * @description Its marks.
+             */
+            marks: number;
+            /**
+             * Format: int64
+             * @description Kept results it is part of.
+             */
+            results: number;
+            /**
+             * Format: int64
+             * @description Its takes.
+             */
+            takes: number;
+        };
+        /** @description A file that was looked at. */
+        Look: {
+            /** @description Its channels. */
+            channels: components["schemas"]["LookChannel"][];
+            /** @description Whether samples are shares of full scale. */
+            full_scale: boolean;
+            /** @description What it was read as; none where it could not be. */
+            kind?: string | null;
+            /** @description The first lines, where it is a text. */
+            lines: string[];
+            /** @description What was assumed. */
+            notes: string[];
+            /** @description Why it cannot be read as it is. */
+            refused?: string | null;
+            /**
+             * Format: double
+             * @description Samples a second, Hz.
+             */
+            sample_rate_hz: number;
+            /**
+             * Format: int64
+             * @description Samples a channel; none where only the beginning was looked at.
+             */
+            samples?: number | null;
+            /** @description The file. */
+            sent: components["schemas"]["Sent"];
+        };
+        /** @description A channel of a file. */
+        LookChannel: {
+            /** @description Direction at that place. */
+            direction: string;
+            /** @description Its first values. */
+            first: (number | null)[];
+            /** @description Its name. */
+            name: string;
+            /** @description Place on the specimen. */
+            point: string;
+            /** @description Which of the file's channels, from 1. */
+            source: number;
+            /** @description The unit it is taken for; none where it is not known. */
+            taken_as?: string | null;
+            /** @description Its unit as it stands in the file. */
+            unit: string;
+        };
         /** @description The elements of a specimen. */
         Machine: {
             /** @description In the order they were entered. */
@@ -3620,6 +4222,16 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /** @description Who one is here. */
+        Me: {
+            /** @description Whether there is nobody yet: the first owner is made with a word from the console. */
+            first: boolean;
+            /** @description Whether people sign in here at all. */
+            locked: boolean;
+            /** @description The name; none where one must sign in first. */
+            name?: string | null;
+            role?: components["schemas"]["Role"] | null;
+        };
         /** @description A quantity of a channel. */
         Measure: {
             /**
@@ -3681,6 +4293,36 @@ export interface components {
              */
             unexplained: number;
         };
+        /** @description What a campaign is called. */
+        Naming: {
+            /** @description Its name. */
+            name: string;
+            /** @description What for. */
+            purpose: string;
+            /** @description What is tested. */
+            specimen: string;
+        };
+        /** @description A file that is to become a run. */
+        NewBringing: {
+            /**
+             * Format: int64
+             * @description Key of the file that was sent.
+             */
+            file: number;
+            /** @description How it is to be read. */
+            reading?: components["schemas"]["FileReading"];
+        };
+        /** @description A campaign that is to be begun. */
+        NewCampaign: {
+            /** @description Its name; made of both where left out. */
+            name?: string | null;
+            /** @description What for. */
+            purpose: string;
+            /** @description What is tested. */
+            specimen: string;
+            /** @description What it begins with. */
+            with: components["schemas"]["From"];
+        };
         /** @description What a run is to be written as. */
         NewExport: {
             /** @description Kind of file. */
@@ -3741,6 +4383,27 @@ export interface components {
             says: string;
             /** @description Unit of the place. */
             unit?: string;
+        };
+        /** @description Somebody who is to work here. */
+        NewPerson: {
+            /** @description The name, up to 60 characters. */
+            name: string;
+            /** @description The first password, 8 characters or more. */
+            password: string;
+            /** @description What they may do. */
+            role: components["schemas"]["Role"];
+        };
+        /** @description A token that is to be made. */
+        NewToken: {
+            /**
+             * Format: int64
+             * @description Days until it ends, 1 to 3650.
+             */
+            days: number;
+            /** @description What it is for, up to 60 characters. */
+            name: string;
+            /** @description What it may do. */
+            role: components["schemas"]["Role"];
         };
         /** @description A note on a curve. */
         Note: {
@@ -3941,6 +4604,13 @@ export interface components {
              */
             peak_v: number;
         };
+        /** @description Passwords of one's own. */
+        OwnPassword: {
+            /** @description The one from now on. */
+            new: string;
+            /** @description The one so far. */
+            old: string;
+        };
         /** @description Samples that a front end keeps itself while the link is away. */
         OwnStore: {
             /**
@@ -4069,6 +4739,29 @@ export interface components {
              * @description Amplitude in the trace's unit.
              */
             value: number;
+        };
+        /** @description Somebody who may work here. */
+        PersonBody: {
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: date-time
+             * @description Since when.
+             */
+            made_at: string;
+            /** @description The name. */
+            name: string;
+            /** @description What they may do. */
+            role: components["schemas"]["Role"];
+        };
+        /** @description What changes for somebody. */
+        PersonChange: {
+            /** @description Another password. */
+            password?: string | null;
+            role?: components["schemas"]["Role"] | null;
         };
         /**
          * @description How an onset is found.
@@ -4346,6 +5039,16 @@ export interface components {
              */
             low_db: number;
         };
+        /** @description Somebody who has a page open. */
+        PresentBody: {
+            /**
+             * Format: int64
+             * @description The campaign that is on the page; none on the shelf.
+             */
+            campaign?: number | null;
+            /** @description The name. */
+            who: string;
+        };
         /** @description How far a recording is. */
         Progress: {
             /** @description Channels recorded. */
@@ -4429,6 +5132,8 @@ export interface components {
             takes_planned?: number | null;
             /** @description What a take begins with, in words. */
             waits_for: string;
+            /** @description Who began it. */
+            who: string;
             /**
              * Format: double
              * @description Time spent writing so far, s.
@@ -4617,6 +5322,40 @@ export interface components {
             reading: components["schemas"]["Reading"];
             reference?: components["schemas"]["Reading"] | null;
             /** @description Unit of both. */
+            unit: string;
+        };
+        /** @description How a channel of a file is to be read. */
+        ReadChannel: {
+            /**
+             * @description Direction at that place.
+             * @default
+             */
+            direction: string;
+            /**
+             * Format: double
+             * @description What full scale is in that unit, for files whose samples are shares of it; 1 where left out.
+             * @default null
+             */
+            full_scale: number | null;
+            /**
+             * @description Its name.
+             * @default
+             */
+            name: string;
+            /**
+             * @description Place on the specimen.
+             * @default
+             */
+            point: string;
+            /**
+             * @description Which of the file's channels, from 1.
+             * @default 0
+             */
+            source: number;
+            /**
+             * @description Its unit.
+             * @default
+             */
             unit: string;
         };
         /** @description What to read. */
@@ -4978,6 +5717,11 @@ export interface components {
             /** @description What the set-up is called. */
             name: string;
         };
+        /**
+         * @description What somebody may do.
+         * @enum {string}
+         */
+        Role: "watch" | "work" | "measure" | "own";
         /** @description A round. */
         RoundBody: {
             /**
@@ -5047,6 +5791,12 @@ export interface components {
         RowChange: Record<string, never>;
         /** @description A run in short. */
         RunBody: {
+            brought?: components["schemas"]["Brought"] | null;
+            /**
+             * Format: int64
+             * @description Bytes it takes, known when it has ended.
+             */
+            bytes: number;
             /**
              * Format: int64
              * @description The campaign it belongs to.
@@ -5080,6 +5830,8 @@ export interface components {
             number: number;
             /** @description The recorder; empty for one that stores all. */
             recorder: string;
+            /** @description What there is to say of it. */
+            remark: string;
             /**
              * Format: double
              * @description Samples a second, Hz.
@@ -5097,11 +5849,15 @@ export interface components {
             started_at: string;
             /** @description Where it is. */
             state: components["schemas"]["RunState"];
+            /** @description Words it is found by. */
+            tags: string[];
             /**
              * Format: int64
              * @description The first run of those that were recorded together: they start at the same sample.
              */
             together?: number | null;
+            /** @description Who began it. */
+            who: string;
         };
         /** @description A channel of a run. */
         RunChannelBody: {
@@ -5119,6 +5875,15 @@ export interface components {
             /** @description Sensitivity in force. */
             sensitivity: components["schemas"]["Sensitivity"];
         };
+        /** @description What a run is called and said to be. */
+        RunDescription: {
+            /** @description What it is called; up to 200 characters. */
+            kind: string;
+            /** @description What there is to say of it; up to 2000 characters. */
+            remark: string;
+            /** @description Words it is found by; up to 20 of up to 40 characters. */
+            tags: string[];
+        };
         /** @description A run with its channels and gaps. */
         RunDetail: components["schemas"]["RunBody"] & {
             /** @description Channels. */
@@ -5135,6 +5900,13 @@ export interface components {
             notes: components["schemas"]["Note"][];
             /** @description Takes of triggers, or segments. */
             takes: components["schemas"]["TakeBody"][];
+        };
+        /** @description In what two runs differ. */
+        RunDifferences: {
+            /** @description Their channel tables: before is the first run's. */
+            cells: components["schemas"]["CellChanged"][];
+            /** @description Their front ends and plans. */
+            settings: components["schemas"]["Difference"][];
         };
         /** @description A computed channel as a run has it. */
         RunMath: components["schemas"]["MathChannel"] & {
@@ -5312,6 +6084,23 @@ export interface components {
             /** @description Who. */
             who: string;
         };
+        /** @description A file that was sent. */
+        Sent: {
+            /**
+             * Format: int64
+             * @description Its bytes.
+             */
+            bytes: number;
+            /** @description Its name. */
+            file: string;
+            /**
+             * Format: int64
+             * @description Its key.
+             */
+            id: number;
+            /** @description SHA-256 of them, hexadecimal. */
+            sha256: string;
+        };
         /** @description The setup on the front ends against the rig: `from` is the device, `to` is here. */
         SetupBody: {
             /** @description As it was found when it was connected, before anything was written. */
@@ -5329,6 +6118,67 @@ export interface components {
          * @enum {string}
          */
         Shape: "one" | "range" | "list";
+        /** @description A campaign on the shelf. */
+        ShelvedBody: {
+            /**
+             * Format: date-time
+             * @description When it was put away, if it was.
+             */
+            archived_at?: string | null;
+            /**
+             * Format: int64
+             * @description Bytes of its runs.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Channels that are measured.
+             */
+            channels: number;
+            /** @description Laid to be looked at. */
+            demo: boolean;
+            /**
+             * Format: date-time
+             * @description When it goes for good, where it was deleted.
+             */
+            gone_at?: string | null;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description Whether the front ends measure for it. */
+            measured: boolean;
+            /** @description Its name. */
+            name: string;
+            /** @description Who worked on it, the newest first. */
+            people: string[];
+            /** @description Cautions of its plan that are not let pass. */
+            plan_cautions: number;
+            /** @description What for. */
+            purpose: string;
+            /** @description Whether its report has been written. */
+            reported: boolean;
+            /**
+             * Format: int64
+             * @description Kept results.
+             */
+            results: number;
+            /** @description Cautions of its rig that are not let pass. */
+            rig_cautions: number;
+            /**
+             * Format: int64
+             * @description Runs that keep samples.
+             */
+            runs: number;
+            /** @description What is tested. */
+            specimen: string;
+            /**
+             * Format: date-time
+             * @description When it was worked on last.
+             */
+            worked_at: string;
+        };
         /** @description Settings of the shock response lens. */
         ShockRecipe: {
             /**
@@ -5555,9 +6405,19 @@ export interface components {
         } | {
             /**
              * Format: int64
-             * @description Key of the kept result; none where it is a file.
+             * @description Key of the campaign that was made.
+             */
+            campaign?: number | null;
+            /**
+             * Format: int64
+             * @description Key of the kept result that was made.
              */
             result?: number | null;
+            /**
+             * Format: int64
+             * @description Key of the run that was made.
+             */
+            run?: number | null;
             /** @enum {string} */
             state: "done";
         } | {
@@ -5607,6 +6467,8 @@ export interface components {
             campaign?: number | null;
             /** @description What of the server had to be started again, in a sentence. */
             faults?: string | null;
+            /** @description Who has a page open. */
+            present: components["schemas"]["PresentBody"][];
             /** @description Whether the database answers. */
             store: boolean;
         };
@@ -5965,6 +6827,40 @@ export interface components {
         TestRequest: {
             /** @description Inputs; all that are measured when empty. */
             inputs?: number[];
+        };
+        /** @description A token of a program, without itself. */
+        TokenBody: {
+            /**
+             * Format: date-time
+             * @description When it ends.
+             */
+            expires_at: string;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description Who made it. */
+            made_by: string;
+            /** @description What it is for: its changes are told under this name. */
+            name: string;
+            /** @description What it may do. */
+            role: components["schemas"]["Role"];
+            /**
+             * Format: date-time
+             * @description When it was used last.
+             */
+            used_at?: string | null;
+        };
+        /** @description A token as it is told, once. */
+        TokenMade: {
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description The token; it is kept nowhere. */
+            token: string;
         };
         /** @description What a memory says. */
         Told: {
@@ -6459,6 +7355,119 @@ export interface operations {
             };
         };
     };
+    begin_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCampaign"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rename_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Naming"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    delete_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     acknowledge_alarm: {
         parameters: {
             query?: never;
@@ -6470,6 +7479,37 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    archive_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": boolean;
+            };
+        };
         responses: {
             204: {
                 headers: {
@@ -6607,6 +7647,97 @@ export interface operations {
                 content?: never;
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_deleted_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedRunBody"][];
+                };
+            };
+        };
+    };
+    bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBringing"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7126,6 +8257,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    restore_campaign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
             409: {
@@ -7664,7 +8830,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunBody"][];
+                    "application/json": components["schemas"]["ListedRun"][];
                 };
             };
         };
@@ -8113,6 +9279,137 @@ export interface operations {
             };
         };
     };
+    send_file: {
+        parameters: {
+            query: {
+                /** @description Its name with its ending. */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    forget_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    take_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobKey"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    look_at_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileReading"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {
@@ -8131,6 +9428,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundBody"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    first_owner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstOwner"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
             422: {
@@ -8529,6 +9865,186 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LensBody"][];
+                };
+            };
+        };
+    };
+    who_am_i: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonBody"][];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    remove_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -8940,6 +10456,41 @@ export interface operations {
             };
         };
     };
+    delete_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     align_runs: {
         parameters: {
             query: {
@@ -8967,6 +10518,45 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    move_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": number;
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9029,6 +10619,83 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    describe_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunDescription"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    compare_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDifferences"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
             };
             422: {
                 headers: {
@@ -9408,6 +11075,33 @@ export interface operations {
             };
         };
     };
+    restore_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     make_result: {
         parameters: {
             query?: {
@@ -9594,6 +11288,100 @@ export interface operations {
             };
         };
     };
+    list_shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelvedBody"][];
+                };
+            };
+        };
+    };
+    remove_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Credentials"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     smart_sensors: {
         parameters: {
             query?: never;
@@ -9703,6 +11491,83 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenBody"][];
+                };
+            };
+        };
+    };
+    make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,5 +1,5 @@
 /** The rail with the five stations and how ready each is. */
-import { NavLink, useLocation } from "react-router";
+import { Link, NavLink, useLocation } from "react-router";
 import { useStatusOf } from "../api/live";
 import { usePlan, useRig, useRuns } from "../api/queries";
 import { rate, span } from "../ui/format";
@@ -55,15 +55,15 @@ export function CourseLine() {
   const to = useTo();
   return (
     <nav aria-label="Stations" className="row-span-2 flex flex-col border-r border-rule pt-2">
-      <div className="px-3 leading-4 font-bold">
+      <Link to="/campaigns" title="All campaigns" className="px-3 leading-4 font-bold">
         <span className="text-harbour">Fleet</span>
         <br />
-        Echo
-      </div>
+        Echo<span className="sr-only">, all campaigns</span>
+      </Link>
       <ol className="relative mt-4 flex flex-1 flex-col">
         {stations.map((s, i) => {
           const r = ready[i];
-          const here = pathname.startsWith(to(s.path));
+          const here = `${pathname}/`.startsWith(`${to(s.path)}/`);
           const fill = here ? "var(--harbour)" : r?.good ? "var(--ink)" : "var(--paper)";
           return (
             <li key={s.path} className="relative h-[94px] shrink">

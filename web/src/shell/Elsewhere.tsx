@@ -14,11 +14,12 @@ const live = ["rig", "plan", "run"];
 export function Elsewhere({ onError }: { onError: (says: string) => void }) {
   const { id, all } = useCampaign();
   const measured = useMeasured();
+  const known = useStatusOf((s) => s !== undefined);
   const client = useQueryClient();
   const state = useStatusOf(captureName);
   const { pathname } = useLocation();
   const navigate = useNavigate();
-  if (id === undefined || measured === undefined || measured === id) return null;
+  if (id === undefined || !known || measured === id) return null;
   const station = stationOf(pathname);
   if (station === undefined || !live.includes(station)) return null;
   const other = all.find((c) => c.id === measured);
@@ -36,13 +37,16 @@ export function Elsewhere({ onError }: { onError: (says: string) => void }) {
       className="mb-2 flex items-center gap-4 border-l-4 border-lamp bg-sheet px-3 py-1 text-[13px] whitespace-nowrap"
     >
       <span className="truncate">
-        <b className="text-lamp">▲</b> The front ends measure for <b>{other?.name ?? "another campaign"}</b>
+        <b className="text-lamp">▲</b> The front ends measure for{" "}
+        <b>{measured === undefined ? "no campaign" : (other?.name ?? "another campaign")}</b>
         {state !== "idle" && `, which is ${state}`}. Live values are not shown here.
       </span>
       <span className="ml-auto" />
-      <Button look="link" onClick={() => navigate(within(measured, `/${station}`))}>
-        Open that campaign
-      </Button>
+      {measured !== undefined && (
+        <Button look="link" onClick={() => navigate(within(measured, `/${station}`))}>
+          Open that campaign
+        </Button>
+      )}
       <Button look="link" disabled={state !== "idle"} onClick={choose}>
         Measure with this campaign
       </Button>

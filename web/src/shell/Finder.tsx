@@ -4,9 +4,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Schema, told } from "../api/client";
-import { useRig, useRuns } from "../api/queries";
+import { useCampaigns, useRig, useRuns } from "../api/queries";
 import { setTheme, themeNow } from "../ui/theme";
-import { useGo } from "./address";
+import { useGo, within } from "./address";
 import { stations } from "./CourseLine";
 import type { Order } from "./capture";
 import { useCampaign } from "./useCampaign";
@@ -34,9 +34,13 @@ export function Finder({
   const navigate = useNavigate();
   const { id } = useCampaign();
   const runs = useRuns(id).data ?? [];
+  const campaigns = useCampaigns().data ?? [];
   const rig = useRig(id).data;
   const entries: Entry[] = [
     ...stations.map((s, i) => ({ says: `Go to ${s.name}`, key: `Alt+${i + 1}`, act: () => go(s.path) })),
+    { says: "Go to the list of runs", act: () => go("/runs") },
+    { says: "Go to the changes of this campaign", act: () => go("/changes") },
+    { says: "All campaigns: begin a new campaign, open, archive or delete one", act: () => navigate("/campaigns") },
     { says: "Arm", key: "A", act: () => onOrder("arm") },
     { says: "Record", key: "R", act: () => onOrder("record") },
     { says: "Stop", key: "Shift+S", act: () => onOrder("stop") },
@@ -44,6 +48,9 @@ export function Finder({
       says: themeNow() === "day" ? "Night colours" : "Day colours",
       act: () => setTheme(themeNow() === "day" ? "night" : "day"),
     },
+    ...campaigns
+      .filter((c) => c.id !== id)
+      .map((c) => ({ says: `Open campaign ${c.name}`, act: () => navigate(within(c.id, "/rig")) })),
     ...[...runs].reverse().map((r) => ({ says: `Open run ${r.number}, ${r.kind}`, act: () => go(`/study/${r.id}`) })),
     ...(rig?.rig.channels ?? [])
       .filter((c) => c.name)

@@ -1,10 +1,10 @@
 /** The campaign's runs in time: the way to data. */
-import { useLocation } from "react-router";
+import { Link, useLocation } from "react-router";
 import type { RunBody } from "../api/client";
 import { useRuns } from "../api/queries";
 import { overOf, toggled } from "../stations/study/laid";
 import { span } from "../ui/format";
-import { useGo } from "./address";
+import { useGo, useTo } from "./address";
 import { useCampaign } from "./useCampaign";
 
 const time = (t: number) => new Date(t).toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
@@ -29,6 +29,7 @@ export function LogStrip() {
   const known = useRuns(id).data;
   const all = known ?? [];
   const go = useGo();
+  const address = useTo();
   const { pathname, search } = useLocation();
   const shown = Number(pathname.match(/\/study\/(\d+)/)?.[1]);
   const params = new URLSearchParams(search);
@@ -42,8 +43,15 @@ export function LogStrip() {
   const boxes = placed(runs, from, to, nowAt);
   return (
     <footer className="col-span-2 flex border-t border-rule">
-      <div className="w-28 shrink-0 px-4 pt-4 text-[12px] text-soft">
+      <div className="w-28 shrink-0 px-4 pt-2 text-[12px] text-soft">
         Log, {new Date(now).toLocaleDateString("en-GB", { day: "numeric", month: "short" })}
+        <Link
+          to={address("/runs")}
+          className="block text-harbour hover:underline"
+          aria-current={pathname === address("/runs")}
+        >
+          {all.length === 1 ? "1 run" : `${all.length} runs`}
+        </Link>
       </div>
       <div className="relative mr-4 flex-1">
         <div className="absolute right-0 bottom-4 left-0 border-b border-rule" />

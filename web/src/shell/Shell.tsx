@@ -1,10 +1,11 @@
 /** The frame around the five stations of a campaign: course line, watch bar, log strip, keys. */
 
-import { type ReactNode, Suspense, useState } from "react";
+import { type ReactNode, Suspense, useEffect, useState } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { showing } from "../api/client";
-import { useConnected, useRefusedWish, useStatusOf } from "../api/live";
+import { live, useConnected, useRefusedWish, useStatusOf } from "../api/live";
 import { useNews } from "../api/news";
+import { useMay } from "../people/me";
 import { Guarded } from "../ui/Guarded";
 import { Empty } from "../ui/Panel";
 import { Undos } from "../ui/undo";
@@ -27,12 +28,16 @@ const load = {
   run: () => import("../stations/run/RunStation"),
   study: () => import("../stations/study/StudyStation"),
   report: () => import("../stations/report/ReportStation"),
+  runs: () => import("../runs/Runs"),
+  changes: () => import("../people/Changes"),
 };
 const RigStation = later(load.rig, "RigStation");
 const PlanStation = later(load.plan, "PlanStation");
 const RunStation = later(load.run, "RunStation");
 const StudyStation = later(load.study, "StudyStation");
 const ReportStation = later(load.report, "ReportStation");
+const Runs = later(load.runs, "Runs");
+const Changes = later(load.changes, "Changes");
 window.setTimeout(() => Object.values(load).map((f) => f().catch(() => undefined)), 3000);
 
 const guarded = (name: string, station: ReactNode) => (
@@ -55,6 +60,7 @@ export function Shell() {
   const wish = useRefusedWish();
   // What is asked for and what is drawn live belongs to the campaign on the screen, from the first request on.
   showing(id);
+  useEffect(() => live.shows(id), [id]);
 
   useNews();
 
@@ -67,7 +73,8 @@ export function Shell() {
       setError((e as Error).message);
     }
   };
-  const own = measured === id;
+  const measures = useMay("measure");
+  const own = measured === id && measures;
   const stoppable = state === "recording" || state === "armed";
 
   useKeys("Everywhere", [
@@ -100,7 +107,9 @@ export function Shell() {
       <WatchBar onOrder={order} onError={setError} />
       <main className="relative flex min-h-0 min-w-0 flex-col p-3">
         {station !== "report" && (
-          <h1 className="sr-only">{stations.find((s) => s.path === `/${station}`)?.name ?? "Fleet Echo"}</h1>
+          <h1 className="sr-only">
+            {stations.find((s) => s.path === `/${station}`)?.name ?? (station === "changes" ? "Changes" : "Runs")}
+          </h1>
         )}
         {(error || wish || !connected) && (
           <div
@@ -130,6 +139,8 @@ export function Shell() {
               <Route path="run" element={guarded("Run", <RunStation />)} />
               <Route path="study/:run?/:view?" element={guarded("Study", <StudyStation />)} />
               <Route path="report" element={guarded("Report", <ReportStation />)} />
+              <Route path="runs" element={guarded("Runs", <Runs />)} />
+              <Route path="changes" element={guarded("Changes", <Changes />)} />
               <Route path="*" element={<Navigate to={to("/rig")} replace />} />
             </Routes>
           </>

@@ -14,6 +14,8 @@ import { NavLink, useLocation, useNavigate } from "react-router";
 import { api, type Status, told } from "../api/client";
 import { useAge, useConnected, useStatus } from "../api/live";
 import { usePlan } from "../api/queries";
+import { useMay } from "../people/me";
+import { PersonMenu } from "../people/PersonMenu";
 import { zoneLook } from "../stations/run/panes/LimitsPane";
 import { Button } from "../ui/Button";
 import { bytes, clock, rate, span, withUnit } from "../ui/format";
@@ -23,15 +25,21 @@ import { stationOf, useTo, within } from "./address";
 import { captureName, type Order, orders, progressOf, sessionOf, stateLook } from "./capture";
 import { useCampaign, useMeasured } from "./useCampaign";
 
-type Props = { onOrder: (what: Order) => void; onError: (says: string) => void };
+type Props = {
+  onOrder: (what: Order) => void;
+  onError: (says: string) => void;
+  /** Stands where the campaign is chosen, on pages that show none. */
+  title?: string;
+};
 
-export function WatchBar({ onOrder, onError }: Props) {
+export function WatchBar({ onOrder, onError, title }: Props) {
   const status = useStatus();
   const connected = useConnected();
   const age = useAge();
   const { id } = useCampaign();
   const to = useTo();
-  const own = useMeasured() === id;
+  const measures = useMay("measure");
+  const own = useMeasured() === id && measures;
   const room = usePlan(id).data?.sums.room_s;
   const state = captureName(status);
   const look = stateLook[state];
@@ -41,7 +49,7 @@ export function WatchBar({ onOrder, onError }: Props) {
   const ready = connected && status?.store && status.link.link === "connected";
   return (
     <header className="flex items-center gap-4 border-b border-rule px-3">
-      <CampaignChoice />
+      {title ? <h1 className="text-[16px] font-semibold">{title}</h1> : <CampaignChoice />}
       <span className="h-5 border-l border-rule" />
       <LinkChoice status={status} />
       {status && !status.store && (
@@ -104,6 +112,7 @@ export function WatchBar({ onOrder, onError }: Props) {
           Stop
         </Button>
       )}
+      <PersonMenu />
     </header>
   );
 }
@@ -123,6 +132,7 @@ function Going({ status, age }: { status: Status | undefined; age: number }) {
       <span className="num text-[16px]">{clock(s)}</span>
       <span className="text-[13px] text-soft">
         {left !== undefined && left > 0 && `${left.toFixed(1)} s left · `}
+        {p.who !== "engineer" && `by ${p.who} · `}
         {p.channels} ch × {rate(p.sample_rate_hz)} ·{" "}
         {p.lost_blocks === 0 ? "no gaps" : <b className="text-reef">{p.lost_blocks} blocks lost</b>}
         {p.own_store && (
@@ -165,13 +175,19 @@ function Ended({ status }: { status: Status | undefined }) {
   );
 }
 
+/** Campaigns in the quick list; the shelf has all of them. */
+const MOST_LISTED = 12;
+
 function CampaignChoice() {
   const { campaign, all, loaded } = useCampaign();
   const measured = useMeasured();
   const navigate = useNavigate();
   const station = stationOf(useLocation().pathname) ?? "rig";
   return (
-    <Listbox value={campaign?.id ?? 0} onChange={(id: number) => navigate(within(id, `/${station}`))}>
+    <Listbox
+      value={campaign?.id ?? 0}
+      onChange={(id: number) => navigate(id ? within(id, `/${station}`) : "/campaigns")}
+    >
       <ListboxButton as={Fragment}>
         <NamedButton
           label="Campaign"
@@ -182,7 +198,7 @@ function CampaignChoice() {
         </NamedButton>
       </ListboxButton>
       <ListboxOptions anchor="bottom start" className="panel z-30 py-1 shadow-lg outline-none">
-        {all.map((c) => (
+        {all.slice(0, MOST_LISTED).map((c) => (
           <ListboxOption
             key={c.id}
             value={c.id}
@@ -192,6 +208,12 @@ function CampaignChoice() {
             {c.id === measured && <span className="pl-2 text-[12px] font-normal text-soft">measuring</span>}
           </ListboxOption>
         ))}
+        <ListboxOption
+          value={0}
+          className="cursor-pointer border-t border-rule px-3 py-1 text-harbour data-focus:bg-shoal"
+        >
+          All campaigns, begin another …
+        </ListboxOption>
       </ListboxOptions>
     </Listbox>
   );

@@ -21,7 +21,7 @@ const scopes = shared<Scope[]>([]);
 function typing(e: KeyboardEvent): boolean {
   const t = e.target as HTMLElement | null;
   const busy =
-    "input, textarea, select, [contenteditable], [role=grid], [role=listbox], [role=dialog], [aria-haspopup]:not([aria-haspopup=false])";
+    "input:not([type=checkbox], [type=radio]), textarea, select, [contenteditable], [role=grid], [role=listbox], [role=dialog], [aria-haspopup]:not([aria-haspopup=false])";
   return !!t?.closest(busy) || document.querySelector("[role=dialog]") !== null;
 }
 

@@ -14,10 +14,12 @@ type TextProps = {
   width?: string | undefined;
   plain?: boolean;
   right?: boolean | undefined;
+  /** Shows that it can be changed only when it is pointed at, as in tables. */
+  quiet?: boolean;
 };
 
 /** A word that is typed; what was refused stays until it is put right or Esc is pressed. */
-export function TypedWord({ label, value, onSet, width, plain, right }: TextProps) {
+export function TypedWord({ label, value, onSet, width, plain, right, quiet }: TextProps) {
   // What was being typed when the page was left is still there, and still to be set.
   const [draft] = useState(() => takeDraft(label, value));
   const [text, setText] = useState(draft ?? value);
@@ -48,7 +50,7 @@ export function TypedWord({ label, value, onSet, width, plain, right }: TextProp
         aria-invalid={wrong !== ""}
         data-editing={editing || undefined}
         aria-describedby={wrong ? id : undefined}
-        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right ? "quiet text-right" : ""}`}
+        className={`word ${wrong ? "wrong" : ""} ${plain ? "font-sans! font-normal!" : ""} ${right || quiet ? "quiet" : ""} ${right ? "text-right" : ""}`}
         style={{ width: width ?? `${Math.min(Math.max(text.length, 1), 48) + 0.6}ch` }}
         value={text}
         onFocus={(e) => {
