@@ -113,6 +113,15 @@ impl Database {
         Ok(Database { folder, url, _keep: keep })
     }
 
+    /// Starts one without anything in it.
+    pub fn empty() -> Result<Database> {
+        let keep = tempfile::tempdir()?;
+        std::fs::set_permissions(keep.path(), std::os::unix::fs::PermissionsExt::from_mode(0o755))?;
+        let folder = keep.path().join("database");
+        let url = Self::order(&folder, &["up"])?;
+        Ok(Database { folder, url, _keep: keep })
+    }
+
     fn with_the_demo() -> Result<PathBuf> {
         let folder = workspace().join("var/test/demo");
         if folder.exists() {
@@ -306,6 +315,36 @@ impl Rigged {
     pub async fn bytes(&self, path: &str) -> Result<Vec<u8>> {
         let answer = self.client.get(format!("{}{path}", self.url)).send().await?.error_for_status()?;
         Ok(answer.bytes().await?.to_vec())
+    }
+
+    /// Calls the API as somebody: a session's cookie, a program's `Bearer …`, or nobody. Gives the cookie that is set,
+    /// too.
+    pub async fn call_as(
+        &self,
+        who: &str,
+        method: &str,
+        path: &str,
+        body: Option<Value>,
+    ) -> Result<(u16, Value, Option<String>)> {
+        let mut request = self.client.request(method.parse()?, format!("{}{path}", self.url));
+        if !who.is_empty() {
+            request = request.header(if who.starts_with("Bearer ") { "authorization" } else { "cookie" }, who);
+        }
+        if let Some(b) = body {
+            request = request.json(&b);
+        }
+        let answer = request.send().await?;
+        let status = answer.status().as_u16();
+        let cookie = answer.headers().get("set-cookie").and_then(|c| c.to_str().ok());
+        let cookie = cookie.and_then(|c| c.split(';').next()).map(str::to_string);
+        let text = answer.text().await?;
+        Ok((status, serde_json::from_str(&text).unwrap_or(Value::String(text)), cookie))
+    }
+
+    /// Sends bytes as they are: status and answer.
+    pub async fn send_bytes(&self, path: &str, bytes: Vec<u8>) -> Result<(u16, Value)> {
+        let answer = self.client.post(format!("{}{path}", self.url)).body(bytes).send().await?;
+        Ok((answer.status().as_u16(), serde_json::from_str(&answer.text().await?).unwrap_or_default()))
     }
 
     /// Orders that answer with nothing.

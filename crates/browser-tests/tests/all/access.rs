@@ -69,6 +69,10 @@ async fn run_study_and_report_have_no_serious_finding() -> Result<()> {
         ("/study/1/computed", "Computed channels"),
         ("/study/1/machine", "Elements of the machine"),
         ("/report", "What it says"),
+        ("/c/1/runs", "51.2"),
+        ("/c/1/changes", "Changes"),
+        ("/campaigns", "Begin a campaign"),
+        ("/people", "Tokens"),
     ];
     looked_at(&views, false).await
 }
