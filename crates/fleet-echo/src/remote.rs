@@ -138,7 +138,8 @@ impl Server {
     async fn campaign(&self, told: &str) -> Result<i64, Failure> {
         let all = self.json(Method::GET, "/api/campaigns", None).await?;
         let all = all.as_array().cloned().unwrap_or_default();
-        let found = all.iter().find(|c| c["name"] == told || c["id"].to_string() == told);
+        let key = told.parse::<i64>().ok();
+        let found = all.iter().find(|c| c["name"] == told || (key.is_some() && c["id"].as_i64() == key));
         let names = || all.iter().map(|c| format!("{} {}", c["id"], c["name"])).collect::<Vec<_>>().join(", ");
         found
             .and_then(|c| c["id"].as_i64())
