@@ -2,7 +2,7 @@
 
 use crate::Failure;
 use anyhow::Context;
-use clap::{Args, ValueEnum};
+use clap::Args;
 use reqwest::{Method, Response};
 use serde_json::{Value, json};
 use std::io::IsTerminal;
@@ -87,14 +87,6 @@ pub struct Report {
     /// The PDF.
     #[arg(long)]
     out: PathBuf,
-}
-
-/// What an export is, by the ending of its file.
-#[derive(Clone, Copy, PartialEq, ValueEnum)]
-enum Form {
-    Zip,
-    Wav,
-    Csv,
 }
 
 const LOOK: Duration = Duration::from_millis(200);
@@ -203,11 +195,12 @@ impl Export {
     /// Writes a campaign or a run to a file.
     pub async fn run(&self) -> Result<(), Failure> {
         let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-        let form = Form::from_str(&ending, true).ok();
-        match (self.run, form) {
-            (None, Some(Form::Zip)) | (Some(_), Some(Form::Wav | Form::Csv)) => {}
-            (None, _) => return Err(Failure::Refused(format!("--out ends in “.{ending}”; a campaign is a .zip file"))),
-            _ => return Err(Failure::Refused(format!("--out ends in “.{ending}”; a run is a .wav or .csv file"))),
+        let (fits, allowed) = match self.run {
+            None => (ending == "zip", "a campaign is a .zip file"),
+            Some(_) => (["wav", "csv"].contains(&ending.as_str()), "a run is a .wav or .csv file"),
+        };
+        if !fits {
+            return Err(Failure::Refused(format!("--out ends in “.{ending}”; {allowed}")));
         }
         let campaign = self.server.campaign(&self.campaign).await?;
         let job = match self.run {

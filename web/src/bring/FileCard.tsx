@@ -8,6 +8,7 @@ import { useTo } from "../shell/address";
 import { Button } from "../ui/Button";
 import { bytes, rate, span } from "../ui/format";
 import { Wrong } from "../ui/Panel";
+import { ShareBar } from "../ui/ShareBar";
 import { LookWords } from "./LookWords";
 import { AS_IT_SAYS, type Reading } from "./reading";
 import { type Sending, type Sent, send } from "./send";
@@ -110,7 +111,7 @@ export function FileCard({ campaign, file, onGone }: Props) {
       </div>
       <Wrong error={error ?? look.error} />
       {state?.state === "refused" && <Wrong error={new Error(`${state.says}. Nothing was kept of it.`)} />}
-      {l && open && <LookWords look={l} reading={reading} onRead={setReading} name={file.name} />}
+      {l && open && <LookWords campaign={campaign} look={l} reading={reading} onRead={setReading} name={file.name} />}
     </section>
   );
 }
@@ -119,9 +120,7 @@ function Progress({ says, share }: { says: string; share: number }) {
   return (
     <span role="status" className="flex items-center gap-2 text-[13px] text-soft">
       {says}
-      <span className="h-1.5 w-28 bg-rule">
-        <span className="block h-full bg-harbour" style={{ width: `${100 * share}%` }} />
-      </span>
+      <ShareBar share={share} />
       <span className="num">{Math.round(100 * share)} %</span>
     </span>
   );

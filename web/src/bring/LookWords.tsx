@@ -1,12 +1,12 @@
 /** What was found in a file, as a sentence and a table in which it can be put right. */
+import { useRig } from "../api/queries";
 import { Button } from "../ui/Button";
 import { digits, plain } from "../ui/format";
 import { ChosenWord, TypedWord } from "../ui/Word";
 import { isTaken, type Look, type Reading, withChannel, withTaken } from "./reading";
 
-type Props = { look: Look; reading: Reading; onRead: (to: Reading) => void; name: string };
+type Props = { campaign: number; look: Look; reading: Reading; onRead: (to: Reading) => void; name: string };
 
-const UNITS = ["m/s²", "g", "mm/s²", "mm/s", "m/s", "µm", "mm", "m", "N", "kN", "Pa", "kPa", "bar", "µm/m", "V", "mV"];
 /** Channels that are shown at once: more are brought in as they are. */
 const SHOWN = 64;
 
@@ -19,7 +19,9 @@ function positive(text: string, what: string): number | null {
   return x;
 }
 
-export function LookWords({ look, reading, onRead, name }: Props) {
+export function LookWords({ campaign, look, reading, onRead, name }: Props) {
+  // Units that channels may have are the rig's.
+  const units = useRig(campaign).data?.units.flatMap((q) => q.units) ?? [];
   const text = look.lines.length > 0 && look.kind !== "universal file";
   const columns = Math.max(look.channels.length + 1, look.lines[0]?.split(/[;,\t]/).length ?? 0);
   const rows = look.channels.slice(0, SHOWN);
@@ -133,7 +135,7 @@ export function LookWords({ look, reading, onRead, name }: Props) {
                         label={`Channel ${c.source} of ${name}, unit`}
                         value={unit}
                         empty={c.unit ? `${c.unit}: not known` : "none: V"}
-                        options={UNITS.map((u) => ({ value: u, says: u }))}
+                        options={units.map((u) => ({ value: u, says: u }))}
                         onSet={(unit) => set({ unit })}
                       />
                     </td>

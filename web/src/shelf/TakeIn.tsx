@@ -7,6 +7,7 @@ import { useJob } from "../jobs/job";
 import { within } from "../shell/address";
 import { Button } from "../ui/Button";
 import { Wrong } from "../ui/Panel";
+import { ShareBar } from "../ui/ShareBar";
 
 export function TakeIn({ file, onGone }: { file: File; onGone: () => void }) {
   const [share, setShare] = useState(0);
@@ -42,12 +43,7 @@ export function TakeIn({ file, onGone }: { file: File; onGone: () => void }) {
       {!over && (
         <p role="status" className="flex items-center gap-3">
           {job === undefined ? `Sending ${file.name}` : `Taking ${file.name} in`}
-          <span className="h-1.5 w-40 bg-rule">
-            <span
-              className="block h-full bg-harbour"
-              style={{ width: `${100 * (job === undefined ? share : part?.state === "going" ? part.share : 0)}%` }}
-            />
-          </span>
+          <ShareBar share={job === undefined ? share : part?.state === "going" ? part.share : 0} />
           <Button look="link" onClick={stop}>
             Stop
           </Button>
