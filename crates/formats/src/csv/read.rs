@@ -16,7 +16,7 @@ use std::path::Path;
 const DIGITS: usize = 50;
 
 /// Splits `name [unit]`.
-fn heading(text: &str) -> (String, String) {
+pub(crate) fn heading(text: &str) -> (String, String) {
     match text.trim().rsplit_once('[') {
         Some((name, rest)) if rest.trim_end().ends_with(']') => {
             (name.trim().to_string(), rest.trim_end().trim_end_matches(']').trim().to_string())
@@ -26,7 +26,7 @@ fn heading(text: &str) -> (String, String) {
 }
 
 /// A unit without the brackets around it.
-fn bare(unit: &str) -> &str {
+pub(crate) fn bare(unit: &str) -> &str {
     unit.trim().trim_matches(['[', ']', '(', ')'])
 }
 
@@ -76,14 +76,15 @@ const MOST_COLUMNS: usize = 4096;
 const HEAD: u64 = 1 << 18;
 
 /// How a file is written.
-struct Dialect {
-    separator: u8,
+pub(crate) struct Dialect {
+    /// Between its columns.
+    pub separator: u8,
     decimal_comma: bool,
 }
 
 impl Dialect {
     /// Told by the lines behind the first, which may be a head.
-    fn of(text: &str) -> Dialect {
+    pub fn of(text: &str) -> Dialect {
         let mut lines = text.lines().filter(|l| !l.trim().is_empty());
         let first = lines.next().unwrap_or("");
         let line = lines.next().unwrap_or(first);
@@ -95,7 +96,7 @@ impl Dialect {
     }
 
     /// A cell as a finite number.
-    fn number(&self, cell: &str) -> Option<f64> {
+    pub fn number(&self, cell: &str) -> Option<f64> {
         let cell = cell.trim().replace('\u{2212}', "-");
         let text = if self.decimal_comma { cell.replace(',', ".") } else { cell };
         text.parse().ok().filter(|x: &f64| x.is_finite())
@@ -113,13 +114,13 @@ impl Dialect {
 
 /// How the letters of a file are told: as UTF-8, or where the head is not that, one byte a letter (ISO 8859-1).
 #[derive(Clone, Copy, PartialEq)]
-enum Letters {
+pub(crate) enum Letters {
     Utf8,
     Latin,
 }
 
 impl Letters {
-    fn of(head: &[u8]) -> Letters {
+    pub fn of(head: &[u8]) -> Letters {
         // A letter that the end of the piece cuts in two is none that is wrong.
         match std::str::from_utf8(head) {
             Err(e) if e.error_len().is_some() => Letters::Latin,
@@ -127,7 +128,7 @@ impl Letters {
         }
     }
 
-    fn read(self, bytes: &[u8]) -> Cow<'_, str> {
+    pub fn read(self, bytes: &[u8]) -> Cow<'_, str> {
         match self {
             Letters::Utf8 => String::from_utf8_lossy(bytes),
             Letters::Latin => bytes.iter().map(|b| char::from(*b)).collect::<String>().into(),

@@ -1,4 +1,4 @@
-//! Points, lines and faces: datasets 15, 2411, 82, 2412, and units, 164.
+//! Points, lines, faces and directions: datasets 15, 2411, 82, 2412, 2420, and units, 164.
 
 use super::cells::{Lines, columns, exponent, meant, words};
 use crate::FormatError;
@@ -9,6 +9,21 @@ pub struct Node {
     /// Its number.
     pub label: u32,
     /// Its place, m.
+    pub at_m: [f64; 3],
+    /// Number of the system that its own directions are those of; the file's own where there is none of it.
+    pub system: u32,
+}
+
+/// Directions of their own.
+#[derive(Debug, Clone, PartialEq)]
+pub struct System {
+    /// Its number.
+    pub label: u32,
+    /// What it is called.
+    pub name: String,
+    /// Its x, y and z in the directions of the file.
+    pub axes: [[f64; 3]; 3],
+    /// Where it begins, m.
     pub at_m: [f64; 3],
 }
 
@@ -61,6 +76,47 @@ pub(super) fn si() -> String {
     format!("{:>10}{:<20}{:>10}\n{}\n{}\n", 1, "SI: m, N, K", 2, cell(1.0).repeat(3), cell(0.0))
 }
 
+/// The system of a point's own directions, its third number.
+fn system(lines: &Lines<'_>, head: &str) -> Result<u32, FormatError> {
+    let third = head.split_whitespace().nth(2).filter(|_| head.split_whitespace().count() > 3);
+    let in_columns = || head.get(20..30).map(str::trim);
+    let n = third.or_else(in_columns).and_then(|t| t.parse().ok()).unwrap_or(1);
+    label(lines, n)
+}
+
+pub(super) fn systems(lines: &mut Lines<'_>, length: f64) -> Result<Vec<System>, FormatError> {
+    lines.need("the number of the part")?;
+    lines.need("the name of the part")?;
+    let mut systems = Vec::new();
+    while let Some(head) = lines.next() {
+        let [own, kind, ..] = lines.whole(&head, 10)?[..] else {
+            return Err(lines.wrong("a system of directions needs its number and its kind"));
+        };
+        let own = label(lines, own)?;
+        let name = meant(&lines.need("the name of a system of directions")?);
+        let mut row = || -> Result<[f64; 3], FormatError> {
+            let row = lines.need("the directions of a system")?;
+            three(lines, &lines.numbers(&row, 25)?)
+        };
+        let (axes, at) = ([row()?, row()?, row()?], row()?);
+        if kind != 0 {
+            let says = format!("system {own} is not one of straight axes (0), and others are not read");
+            return Err(lines.wrong(says));
+        }
+        systems.push(System { label: own, name, axes, at_m: at.map(|x| x / length) });
+    }
+    Ok(systems)
+}
+
+pub(super) fn write_systems(systems: &[System]) -> String {
+    let row = |v: &[f64; 3]| v.iter().map(|x| exponent(*x, 25, 16).replace('E', "D")).collect::<String>() + "\n";
+    let one = |s: &System| {
+        let rows: String = s.axes.iter().chain([&s.at_m]).map(row).collect();
+        format!("{:>10}{:>10}{:>10}\n{}{rows}", s.label, 0, 8, words(&s.name))
+    };
+    format!("{:>10}\n{}{}", 1, words("specimen"), systems.iter().map(one).collect::<String>())
+}
+
 pub(super) fn nodes_15(lines: &mut Lines<'_>, length: f64) -> Result<Vec<Node>, FormatError> {
     let mut nodes = Vec::new();
     while let Some(line) = lines.next() {
@@ -73,8 +129,9 @@ pub(super) fn nodes_15(lines: &mut Lines<'_>, length: f64) -> Result<Vec<Node>, 
             },
         };
         let first = lines.whole(&head, 10)?.first().copied().unwrap_or(-1);
+        let system = system(lines, &line)?;
         let place = three(lines, &lines.numbers(&rest, 13)?)?;
-        nodes.push(Node { label: label(lines, first)?, at_m: place.map(|x| x / length) });
+        nodes.push(Node { label: label(lines, first)?, at_m: place.map(|x| x / length), system });
     }
     Ok(nodes)
 }
@@ -83,10 +140,10 @@ pub(super) fn nodes_2411(lines: &mut Lines<'_>, length: f64) -> Result<Vec<Node>
     let mut nodes = Vec::new();
     while let Some(head) = lines.next() {
         let first = lines.whole(&head, 10)?.first().copied().unwrap_or(-1);
-        let own = label(lines, first)?;
+        let (own, system) = (label(lines, first)?, system(lines, &head)?);
         let rest = lines.need("the coordinates of a point")?;
         let place = three(lines, &lines.numbers(&rest, 25)?)?;
-        nodes.push(Node { label: own, at_m: place.map(|x| x / length) });
+        nodes.push(Node { label: own, at_m: place.map(|x| x / length), system });
     }
     Ok(nodes)
 }
@@ -94,7 +151,7 @@ pub(super) fn nodes_2411(lines: &mut Lines<'_>, length: f64) -> Result<Vec<Node>
 pub(super) fn write_nodes(nodes: &[Node]) -> String {
     let one = |n: &Node| {
         let place: String = n.at_m.iter().map(|x| exponent(*x, 25, 16).replace('E', "D")).collect();
-        format!("{:>10}{:>10}{:>10}{:>10}\n{place}\n", n.label, 1, 1, 11)
+        format!("{:>10}{:>10}{:>10}{:>10}\n{place}\n", n.label, 1, n.system, 11)
     };
     nodes.iter().map(one).collect()
 }

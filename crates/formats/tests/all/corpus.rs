@@ -4,7 +4,7 @@
 
 use echo_formats::uff::{Dataset, Style, read as read_uff, waveforms, write as write_uff};
 use echo_formats::wav::WavSource;
-use echo_formats::{csv, sheet, smart};
+use echo_formats::{csv, geometry, sheet, smart};
 use echo_job::analysis::Source;
 use std::io::Write;
 use std::path::PathBuf;
@@ -82,4 +82,20 @@ fn universal_files_get_an_answer() {
 #[test]
 fn memories_of_sensors_get_an_answer() {
     each("smart", |bytes| drop(smart::read(bytes)));
+}
+
+#[test]
+fn geometries_and_surfaces_get_an_answer() {
+    each("geometry", |bytes| {
+        if let Ok(found) = geometry::read("a", bytes) {
+            let g = found.geometry;
+            assert_eq!(g.check(), Ok(()));
+            let again = geometry::read("again", &geometry::sheet::write(&g).unwrap()).unwrap().geometry;
+            assert_eq!(again.points.len(), g.points.len());
+            assert!(geometry::read("again", &geometry::universal::write(&g)).is_ok());
+        }
+        if let Ok(mesh) = geometry::surface::read("a", bytes, 1e-3) {
+            assert!(mesh.nearest(&[[0.0; 3]]).is_some());
+        }
+    });
 }

@@ -2,7 +2,7 @@
 
 use echo_formats::uff::{
     Abscissa, Axis, AxisKind, Dataset, Direction, Face, Function, FunctionKind, Node, NodeDof, Ordinates, Shape,
-    ShapeOf, Style, TraceLine, of_result, read, waveforms, write,
+    ShapeOf, Style, System, TraceLine, of_result, read, waveforms, write,
 };
 use echo_job::analysis::result::Points;
 use echo_job::analysis::{Analysis, Memory, Provenance, Source, analyze};
@@ -56,9 +56,15 @@ fn assert_alike(a: &Function, b: &Function) {
 
 #[test]
 fn what_is_written_comes_back() {
-    let node = |label, x| Node { label, at_m: [x, -0.5, 1.0 / 3.0] };
+    let node = |label, x| Node { label, at_m: [x, -0.5, 1.0 / 3.0], system: if label == 2 { 7 } else { 1 } };
     let all = vec![
         Dataset::Nodes(vec![node(1, 0.0), node(2, 0.125), node(4_000_000, 1e-9)]),
+        Dataset::Systems(vec![System {
+            label: 7,
+            name: "turned by a quarter".into(),
+            axes: [[0.0, 1.0, 0.0], [-1.0, 0.0, 0.0], [0.0, 0.0, 1.0]],
+            at_m: [0.0; 3],
+        }]),
         Dataset::Line(TraceLine { label: 3, name: "edge, port".into(), nodes: (1..=9).chain([0, 2, 1]).collect() }),
         Dataset::Faces(vec![
             Face { label: 1, nodes: vec![1, 2] },
@@ -151,7 +157,8 @@ NONE
 fn what_others_write_is_read() {
     let all = read("theirs", THEIRS.replace('\n', "\r\n").as_bytes()).unwrap();
     assert_eq!(all[0], Dataset::Other(999));
-    let wanted = [Node { label: 1, at_m: [1.0, -0.25, 0.0] }, Node { label: 22, at_m: [0.5, 0.0, 0.15] }];
+    let wanted =
+        [Node { label: 1, at_m: [1.0, -0.25, 0.0], system: 1 }, Node { label: 22, at_m: [0.5, 0.0, 0.15], system: 0 }];
     assert_eq!(all[1], Dataset::Nodes(wanted.to_vec()));
     let Dataset::Line(line) = &all[2] else { panic!() };
     assert_eq!((&line.nodes[..], line.name.as_str()), (&[1, 0, 22][..], ""));

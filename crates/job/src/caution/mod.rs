@@ -6,6 +6,8 @@ pub mod rules;
 
 use crate::entry::number::{plain, rounded};
 use crate::front_end::{FrontEnd, USUAL_CLEAN_SHARE};
+use crate::geometry::Geometry;
+use crate::geometry::places::Places;
 use crate::plan::Plan;
 use crate::rig::{Cell, Channel, Rig};
 use crate::sensor::Sensor;
@@ -89,6 +91,7 @@ pub struct Facts<'a> {
     plan: Option<&'a Plan>,
     free_bytes: Option<u64>,
     pulses_hz: HashMap<u16, f64>,
+    geometry: Option<&'a Geometry>,
 }
 
 impl<'a> Facts<'a> {
@@ -132,6 +135,17 @@ impl<'a> Facts<'a> {
     pub fn turning(mut self, pulses_hz: impl IntoIterator<Item = (u16, f64)>) -> Self {
         self.pulses_hz = pulses_hz.into_iter().collect();
         self
+    }
+
+    /// With the specimen's geometry.
+    pub fn upon(mut self, geometry: &'a Geometry) -> Self {
+        self.geometry = Some(geometry).filter(|g| !g.is_empty());
+        self
+    }
+
+    /// The places of the specimen, where it has a geometry.
+    pub fn places(&self) -> Option<Places<'a>> {
+        self.geometry.map(Geometry::places)
     }
 
     /// The plan with the rig it is of.

@@ -1,16 +1,19 @@
 //! The rules, one file each.
 
+mod against_axis;
 mod band_of_interest;
 mod calibration_overdue;
 mod clipped;
 mod coupling_fit;
 mod dead_input;
+mod direction_not_there;
 mod disk_full;
 mod input_not_there;
 mod no_place;
 mod no_sensor;
 mod other_sensor;
 mod over_sensor;
+mod point_not_there;
 mod pulses_fast;
 mod quantity_clash;
 mod range_fit;
@@ -53,6 +56,9 @@ pub const ALL: &[Rule] = &[
     same_sensor::RULE,
     no_sensor::RULE,
     no_place::RULE,
+    point_not_there::RULE,
+    direction_not_there::RULE,
+    against_axis::RULE,
     unit_mix::RULE,
     input_not_there::RULE,
     band_of_interest::RULE,
@@ -67,6 +73,7 @@ pub const ALL: &[Rule] = &[
 pub(crate) mod bench {
     //! A rig to try rules on.
     use crate::front_end::{FrontEnd, InputOffer};
+    use crate::geometry::{Geometry, Point};
     use crate::rig::{Channel, Coupling, Rig};
     use crate::sensitivity::Sensitivity;
     use crate::sensor::Sensor;
@@ -102,6 +109,13 @@ pub(crate) mod bench {
             calibrated_on: Some(day(2026, 2, 12)),
             due_on: Some(day(2027, 2, 12)),
         }
+    }
+
+    /// A specimen with the first points of the rig, whose z is called “vertical”.
+    pub fn specimen(points: u16) -> Geometry {
+        let point = |i: u16| Point::new(format!("point {i}"), f64::from(i), 0.0, 0.0);
+        let called = ["", "athwart", "vertical"].map(String::from);
+        Geometry { called, points: (1..=points).map(point).collect(), ..Geometry::default() }
     }
 
     /// A front end with inputs like those of the rig.
