@@ -9,6 +9,7 @@ use crate::present::Present;
 use crate::runs::budget::Budget;
 use crate::runs::going::Going;
 use crate::runs::kept::KeptResults;
+use crate::specimens::sheet::Specimens;
 use crate::uploads::AtHand;
 use crate::watch::WatchedNow;
 use echo_capture::discover::Discovery;
@@ -79,6 +80,8 @@ pub struct App {
     pub present: Present,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
+    /// Specimens read lately.
+    pub(crate) specimens: Specimens,
     /// Pictures of this moment, made once for all pages.
     pub(crate) drawn: Drawn,
     /// Whose turn it is to change what is measured.
@@ -102,6 +105,7 @@ impl App {
             news: News::default(),
             present: Present::default(),
             outputs: Outputs::default(),
+            specimens: Specimens::default(),
             drawn: Drawn::default(),
             turn: Arc::default(),
             broken: Arc::default(),

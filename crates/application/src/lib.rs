@@ -14,6 +14,7 @@
 //! | [`uploads`] | files that are sent to be brought in |
 //! | [`bring`] | files of other programs become runs |
 //! | [`handover`] | a whole campaign as one file, and back |
+//! | [`specimens`] | the specimen: its sheet and geometry, pictures, files of other programs |
 //! | [`sensors`] | the register of sensors, and the memories of smart ones |
 //! | [`front_ends`] | tests, set-ups, outputs of the front ends |
 //! | [`dry_run`] | the plan against what is connected |
@@ -50,6 +51,7 @@ pub mod rounds;
 pub mod runs;
 pub mod sensors;
 pub mod shelf;
+pub mod specimens;
 pub mod tachos;
 pub mod uploads;
 pub mod watch;

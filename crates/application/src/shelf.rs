@@ -38,6 +38,8 @@ pub struct ShelvedBody {
     pub rig_cautions: usize,
     /// Cautions of its plan that are not let pass.
     pub plan_cautions: usize,
+    /// Its specimen as strokes of an SVG path in a frame of 100 by 70; none without a geometry.
+    pub drawing: Option<String>,
     /// Channels that are measured.
     pub channels: i64,
     /// Runs that keep samples.
@@ -112,11 +114,12 @@ fn line(field: &str, what: &str, text: &str, may_be_empty: bool) -> Result<Strin
     Ok(text.to_string())
 }
 
-fn body(measured: Option<i64>, (rig_cautions, plan_cautions): (usize, usize), s: Shelved) -> ShelvedBody {
+fn body(measured: Option<i64>, seen: Seen, s: Shelved) -> ShelvedBody {
     ShelvedBody {
         measured: measured == Some(s.id),
-        rig_cautions,
-        plan_cautions,
+        rig_cautions: seen.rig_cautions,
+        plan_cautions: seen.plan_cautions,
+        drawing: seen.drawing,
         gone_at: s.gone_at,
         demo: s.demo,
         id: s.id,
@@ -134,18 +137,29 @@ fn body(measured: Option<i64>, (rig_cautions, plan_cautions): (usize, usize), s:
     }
 }
 
-/// Cautions of rig and plan of the campaigns that are worked on, as far as they do not hang on what is heard now.
-async fn cautions(app: &App) -> Result<BTreeMap<i64, (usize, usize)>> {
+/// What is seen of a campaign from the shelf.
+#[derive(Debug, Clone, Default)]
+struct Seen {
+    rig_cautions: usize,
+    plan_cautions: usize,
+    drawing: Option<String>,
+}
+
+/// Cautions of rig and plan of the campaigns that are worked on, as far as they do not hang on what is heard now, and
+/// small drawings of their specimens.
+async fn looked_at(app: &App) -> Result<BTreeMap<i64, Seen>> {
     let register = register(app).await?;
     let (today, free) = (Utc::now().date_naive(), app.free_bytes().await);
     let all = app.store.looked_at().await?;
     let counted = tokio::task::spawn_blocking(move || {
         let count = |c: &LookedAt| {
-            let facts = Facts::of(&c.rig).registered(&register, today).planned(&c.plan, free);
+            let facts =
+                Facts::of(&c.rig).upon(&c.specimen.geometry).registered(&register, today).planned(&c.plan, free);
             let open: Vec<Station> =
                 check(&facts, &c.waivers).into_iter().filter(|f| f.waived.is_none()).map(|f| f.station).collect();
             let of = |station| open.iter().filter(|s| **s == station).count();
-            (c.campaign, (of(Station::Rig), of(Station::Plan)))
+            let drawing = c.specimen.geometry.drawn();
+            (c.campaign, Seen { rig_cautions: of(Station::Rig), plan_cautions: of(Station::Plan), drawing })
         };
         all.iter().map(count).collect()
     });
@@ -158,8 +172,8 @@ async fn cautions(app: &App) -> Result<BTreeMap<i64, (usize, usize)>> {
 /// The database is away.
 pub async fn list(app: &App) -> Result<Vec<ShelvedBody>> {
     let measured = app.setup().map(|s| s.campaign);
-    let cautions = cautions(app).await?;
-    let of = |s: &Shelved| cautions.get(&s.id).copied().unwrap_or_default();
+    let mut seen = looked_at(app).await?;
+    let mut of = |s: &Shelved| seen.remove(&s.id).unwrap_or_default();
     Ok(app.store.shelf().await?.into_iter().map(|s| body(measured, of(&s), s)).collect())
 }
 

@@ -1,5 +1,7 @@
 //! `fleet-echo demo`: lays the demo campaign and records its runs through the real capture path.
 
+mod specimens;
+
 use crate::Failure;
 use crate::serve::{open_store, room};
 use anyhow::Context;
@@ -165,7 +167,7 @@ pub fn deck_rig(places: u16) -> Rig {
             name: format!("frame {frame:02}, line {line}"),
             sensor: format!("QA-31, {}", 30_000 + u32::from(input)),
             range_v: 0.1,
-            point: format!("frame {frame:02}, line {line}"),
+            point: specimens::place(frame, line),
             direction: "vertical".into(),
             ..Channel::free(input)
         }
@@ -207,6 +209,7 @@ impl Demo {
             .create_campaign(DECK_NAME, "Skerry Lass, car deck", "Where the deck moves at engine speed", &rig, &plan)
             .await?;
         store.remember_front_end(id, Some(&self.deck_front_ends)).await?;
+        specimens::lay(store, id, &specimens::deck(32, 8)).await?;
         Ok(id)
     }
 
@@ -217,6 +220,7 @@ impl Demo {
         let campaign =
             store.create_campaign(BERTHING_NAME, specimen, "How hard she comes alongside", &rig, &plan).await?;
         store.remember_front_end(campaign, Some(&self.hull_front_end)).await?;
+        specimens::lay(store, campaign, &specimens::frame_14()?).await?;
         let Some(hull) = &self.hull else { return Ok(campaign) };
         let capture = Capture::start(store.clone(), Options { room: room(store).await, ..Options::default() });
         capture.set_up(Setup { campaign, rig, plan }).await?;
@@ -268,6 +272,7 @@ impl Demo {
             "shown_hz": [0.0, 1400.0],
         });
         store.save_report(campaign, None, &report).await?;
+        specimens::lay(store, campaign, &specimens::thruster()?).await?;
         self.register_sensors(store, rig).await?;
         Ok(campaign)
     }

@@ -198,15 +198,24 @@ impl<R: Read + Seek> CampaignIn<R> {
     /// # Errors
     /// It is not there, too large, damaged, or not what is expected.
     pub fn json<T: DeserializeOwned>(&mut self, name: &str) -> Result<T, FormatError> {
-        if self.contents.entries.get(name).is_some_and(|s| s.bytes > LARGEST_JSON) {
-            return Err(wrong(format!("has {name} with more than {LARGEST_JSON} bytes")));
-        }
-        let mut text = Vec::new();
-        self.each(name, |piece| {
-            text.extend_from_slice(piece);
-            Ok(())
-        })?;
+        let text = self.bytes_of(name, LARGEST_JSON)?;
         serde_json::from_slice(&text).map_err(|e| wrong(format!("has {name} that cannot be read: {e}")))
+    }
+
+    /// Reads a whole entry of up to `most` bytes.
+    ///
+    /// # Errors
+    /// It is not there, too large, or damaged.
+    pub fn bytes_of(&mut self, name: &str, most: u64) -> Result<Vec<u8>, FormatError> {
+        if self.contents.entries.get(name).is_some_and(|s| s.bytes > most) {
+            return Err(wrong(format!("has {name} with more than {most} bytes")));
+        }
+        let mut bytes = Vec::new();
+        self.each(name, |piece| {
+            bytes.extend_from_slice(piece);
+            Ok::<(), FormatError>(())
+        })?;
+        Ok(bytes)
     }
 
     /// Gives the bytes of an entry piece by piece; all but the last are whole multiples of four bytes.

@@ -29,6 +29,7 @@ pub fn needs(method: &Method, path: &str) -> Needs {
     Needs::Role(match parts[..] {
         // Questions that are asked with a body.
         ["runs", _, "results" | "readings" | "events"] | ["files", _, "look"] => Watch,
+        ["campaigns", _, "specimen", "look"] => Watch,
         ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
         ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,
         ["me", "password"] => Watch,
@@ -42,7 +43,7 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         ["campaigns", _] if method == Method::DELETE => Own,
         // The work on campaigns.
         ["campaigns", ..] | ["runs", ..] | ["files", ..] => Work,
-        ["kept-results", ..] | ["sensors", ..] | ["plan", "try"] => Work,
+        ["kept-results", ..] | ["specimen-files", ..] | ["sensors", ..] | ["plan", "try"] => Work,
         _ => Own,
     })
 }

@@ -19,6 +19,8 @@ pub struct Campaign {
     pub specimen: String,
     /// What for.
     pub purpose: String,
+    /// Laid to be looked at.
+    pub demo: bool,
 }
 
 /// A line of the change log.
@@ -42,7 +44,7 @@ impl Store {
     pub async fn campaigns(&self) -> Result<Vec<Campaign>> {
         Ok(sqlx::query_as!(
             Campaign,
-            "SELECT id, name, specimen, purpose FROM campaign WHERE deleted_at IS NULL ORDER BY id"
+            "SELECT id, name, specimen, purpose, demo FROM campaign WHERE deleted_at IS NULL ORDER BY id"
         )
         .fetch_all(self.pool())
         .await?)
@@ -70,7 +72,7 @@ impl Store {
     pub async fn campaign(&self, id: i64) -> Result<Campaign> {
         sqlx::query_as!(
             Campaign,
-            "SELECT id, name, specimen, purpose FROM campaign WHERE id = $1 AND deleted_at IS NULL",
+            "SELECT id, name, specimen, purpose, demo FROM campaign WHERE id = $1 AND deleted_at IS NULL",
             id
         )
         .fetch_optional(self.pool())

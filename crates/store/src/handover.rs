@@ -16,7 +16,7 @@ impl Store {
             r#"SELECT jsonb_build_object(
                 'name', c.name, 'specimen', c.specimen, 'purpose', c.purpose, 'rig', c.rig, 'plan', c.plan,
                 'machine', c.machine, 'math', c.math, 'front_end', c.front_end, 'begun_by', c.begun_by,
-                'created_at', c.created_at,
+                'created_at', c.created_at, 'specimen_sheet', c.specimen_sheet,
                 'report', CASE WHEN c.report IS NOT NULL THEN c.report - 'run_id'::text || jsonb_build_object('run',
                     (SELECT number FROM run WHERE run.id = (c.report->>'run_id')::bigint AND campaign_id = c.id)) END,
                 'recipes', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM recipe t WHERE campaign_id = c.id),
@@ -117,12 +117,13 @@ impl Store {
         self.ownership().check()?;
         let mut tx = self.pool().begin().await?;
         let id = sqlx::query_scalar!(
-            "INSERT INTO campaign (name, specimen, purpose, rig, plan, machine, math, front_end, begun_by, created_at, rig_version, deleted_at)
+            "INSERT INTO campaign (name, specimen, purpose, rig, plan, machine, math, front_end, begun_by, created_at, specimen_sheet, rig_version, deleted_at)
              SELECT $1, coalesce(t.specimen, ''), coalesce(t.purpose, ''), t.rig, t.plan, coalesce(t.machine, '{\"elements\": []}'),
                     coalesce(t.math, '[]'), t.front_end, coalesce(t.begun_by, ''), coalesce(t.created_at, now()),
+                    coalesce(t.specimen_sheet, '{}'),
                     coalesce((SELECT max((v->>'version')::bigint) FROM jsonb_array_elements($2::jsonb->'rig_versions') v), 1), now()
              FROM jsonb_to_record($2::jsonb) AS t(specimen text, purpose text, rig jsonb, plan jsonb, machine jsonb, math jsonb,
-                                           front_end text, begun_by text, created_at timestamptz) RETURNING id",
+                                           front_end text, begun_by text, created_at timestamptz, specimen_sheet jsonb) RETURNING id",
             name,
             record
         )

@@ -47,6 +47,7 @@ pub mod run_list;
 pub mod schedule;
 pub mod sensor;
 pub mod shelf;
+pub mod specimen;
 pub mod state;
 pub mod take;
 mod unpacked;
@@ -247,6 +248,14 @@ impl Store {
     /// Folder the database writes to, where it may be known (the same machine, a private server).
     pub async fn data_directory(&self) -> Option<String> {
         sqlx::query_scalar::<_, String>("SHOW data_directory").fetch_one(&self.pool).await.ok()
+    }
+
+    /// What time it is there, and which PostgreSQL it is.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn clock_and_kind(&self) -> Result<(chrono::DateTime<chrono::Utc>, String)> {
+        Ok(sqlx::query_as("SELECT clock_timestamp(), current_setting('server_version')").fetch_one(&self.pool).await?)
     }
 
     /// Size of the stored waveforms, bytes.

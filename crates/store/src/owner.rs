@@ -46,6 +46,13 @@ async fn claimed(store: &Store, who: &str) -> Result<std::result::Result<PgConne
     if locked {
         return Ok(Ok(connection));
     }
+    let other = holder(&mut connection).await?;
+    let _ = connection.close().await;
+    Ok(Err(other.unwrap_or_else(|| "another program".into())))
+}
+
+/// Who holds the lock, by the name it gave itself.
+async fn holder(connection: &mut PgConnection) -> Result<Option<String>> {
     // A lock on a number of 64 bits is told as its two halves.
     let other: Option<String> = sqlx::query_scalar(
         "SELECT a.application_name FROM pg_locks l JOIN pg_stat_activity a USING (pid)
@@ -53,13 +60,21 @@ async fn claimed(store: &Store, who: &str) -> Result<std::result::Result<PgConne
            AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()) LIMIT 1",
     )
     .bind(LOCK)
-    .fetch_optional(&mut connection)
+    .fetch_optional(connection)
     .await?;
-    let _ = connection.close().await;
-    Ok(Err(other.filter(|o| !o.is_empty()).unwrap_or_else(|| "another program".into())))
+    Ok(other.filter(|o| !o.is_empty()))
 }
 
 impl Store {
+    /// Who owns the database now; none where nobody does.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn owner(&self) -> Result<Option<String>> {
+        let mut connection = self.pool().acquire().await?;
+        holder(&mut connection).await
+    }
+
     /// Makes this process the owner of the database until it ends; `who` is told to others that try.
     ///
     /// # Errors

@@ -5,6 +5,7 @@ use chrono::{DateTime, Utc};
 use echo_job::caution::Waiver;
 use echo_job::plan::Plan;
 use echo_job::rig::Rig;
+use echo_job::specimen::Specimen;
 
 /// A campaign on the shelf.
 #[derive(Debug, Clone, PartialEq)]
@@ -50,6 +51,8 @@ pub struct LookedAt {
     pub plan: Plan,
     /// Findings let pass.
     pub waivers: Vec<Waiver>,
+    /// Its specimen.
+    pub specimen: Specimen,
 }
 
 /// What a new campaign begins with.
@@ -65,7 +68,7 @@ pub struct Begun<'a> {
     pub rig: &'a Rig,
     /// Its plan.
     pub plan: &'a Plan,
-    /// Whose benches, machine, formulas and recipes it takes over.
+    /// Whose benches, machine, formulas, recipes and specimen it takes over.
     pub after: Option<i64>,
     /// Who begins it.
     pub who: &'a str,
@@ -104,7 +107,7 @@ impl Store {
         .await?)
     }
 
-    /// Rigs, plans and waivers of all campaigns that are worked on, in two queries.
+    /// Rigs, plans, waivers and specimens of all campaigns that are worked on, in two queries.
     ///
     /// # Errors
     /// The database is away, or holds what cannot be read.
@@ -115,7 +118,7 @@ impl Store {
         .fetch_all(self.pool())
         .await?;
         let rows = sqlx::query!(
-            "SELECT id, rig, plan FROM campaign WHERE deleted_at IS NULL AND archived_at IS NULL ORDER BY id"
+            "SELECT id, rig, plan, specimen_sheet FROM campaign WHERE deleted_at IS NULL AND archived_at IS NULL ORDER BY id"
         )
         .fetch_all(self.pool())
         .await?;
@@ -134,6 +137,7 @@ impl Store {
                     rig: serde_json::from_value(r.rig)?,
                     plan: serde_json::from_value(r.plan)?,
                     waivers: own.collect(),
+                    specimen: serde_json::from_value(r.specimen_sheet)?,
                 })
             })
             .collect()
@@ -167,7 +171,7 @@ impl Store {
         .await?;
         if let Some(after) = new.after {
             let taken = sqlx::query!(
-                "UPDATE campaign SET machine = o.machine, math = o.math, front_end = o.front_end,
+                "UPDATE campaign SET machine = o.machine, math = o.math, front_end = o.front_end, specimen_sheet = o.specimen_sheet,
                      report = CASE WHEN o.report IS NULL THEN NULL ELSE o.report || '{\"findings\": \"\", \"run_id\": null}' END FROM campaign o WHERE campaign.id = $1 AND o.id = $2",
                 id,
                 after
@@ -177,6 +181,14 @@ impl Store {
             }
             sqlx::query!(
                 "INSERT INTO bench (campaign_id, station, name, body) SELECT $1, station, name, body FROM bench WHERE campaign_id = $2",
+                id,
+                after
+            )
+            .execute(&mut *tx)
+            .await?;
+            sqlx::query!(
+                "INSERT INTO specimen_file (campaign_id, kind, name, media_type, to_m, bytes, who, at)
+                 SELECT $1, kind, name, media_type, to_m, bytes, who, at FROM specimen_file WHERE campaign_id = $2 ORDER BY id",
                 id,
                 after
             )

@@ -10,6 +10,7 @@ pub mod unpack;
 
 use crate::jobs::{self, JobKey, Wish};
 use crate::{Desk, Result};
+use echo_store::specimen::SpecimenFile;
 use serde::{Deserialize, Serialize};
 
 /// The entry with everything of the campaign but its runs and results.
@@ -42,6 +43,27 @@ struct Counts {
     stretches: Vec<(i64, i64)>,
     /// First samples of chunks in which the range was exceeded.
     over_range: Vec<i64>,
+}
+
+/// A file that is kept with the specimen; its bytes are the entry of the same name without an ending.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+struct Kept {
+    /// `picture` or `surface`.
+    kind: String,
+    /// Its name.
+    name: String,
+    /// What its bytes are.
+    media_type: String,
+    /// How many m its unit is, of a surface.
+    to_m: f64,
+    /// Who brought it.
+    who: String,
+}
+
+impl Kept {
+    fn of(f: SpecimenFile) -> Kept {
+        Kept { kind: f.kind, name: f.name, media_type: f.media_type, to_m: f.to_m, who: f.who }
+    }
 }
 
 /// Begins to write a campaign to a file.

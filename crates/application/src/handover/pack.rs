@@ -1,6 +1,6 @@
 //! A campaign becoming a file: its record, its runs with their counts, its results.
 
-use super::{CAMPAIGN, Counts, counts_of, folder};
+use super::{CAMPAIGN, Counts, Kept, counts_of, folder};
 use crate::runs::going::Watched;
 use crate::runs::source::{Calibrated, calibrated};
 use crate::{Desk, Error, Result};
@@ -87,6 +87,7 @@ pub(crate) async fn packed(desk: &Desk, campaign: i64, watched: Arc<Watched>, sh
     let store = desk.store.clone();
     let record = store.campaign_record(campaign).await?;
     let results = store.result_keys(campaign).await?;
+    let files = store.specimen_files(campaign).await?;
     let mut runs = Vec::new();
     for run in store.handed_over(campaign).await? {
         let channels = calibrated(&store, run.id).await?;
@@ -104,6 +105,13 @@ pub(crate) async fn packed(desk: &Desk, campaign: i64, watched: Arc<Watched>, sh
         for (n, id) in results.iter().enumerate() {
             let result = packing.handle.block_on(packing.store.result_record(*id))?;
             packing.out.json(&format!("results/{:04}.json", n + 1), &result)?;
+        }
+        for (n, f) in files.into_iter().enumerate() {
+            let (f, bytes) = packing.handle.block_on(packing.store.specimen_file(f.id))?;
+            let entry = format!("specimen/{:04}", n + 1);
+            packing.out.json(&format!("{entry}.json"), &Kept::of(f))?;
+            packing.out.begin(&entry)?;
+            packing.out.write(&bytes)?;
         }
         let mut file = packing.out.finish()?.into_inner().map_err(|e| Error::fault(e.to_string()))?;
         file.seek(SeekFrom::Start(0))?;

@@ -1,13 +1,16 @@
 //! A file becoming a campaign: laid out of sight, held against its checksums, and shown when all of it is there.
 
-use super::{CAMPAIGN, Counts};
+use super::{CAMPAIGN, Counts, Kept};
 use crate::bring::laying::Laying;
 use crate::runs::going::Watched;
+use crate::specimens::files::{LARGEST_SURFACE, media_type};
 use crate::uploads::{forget, local};
 use crate::{Desk, Error, Result};
 use echo_formats::campaign_file::CampaignIn;
 use echo_job::plan::Plan;
 use echo_job::rig::Rig;
+use echo_job::specimen::Specimen;
+use echo_store::specimen::NewSpecimenFile;
 use echo_store::{Store, StoreError};
 use serde_json::Value;
 use std::fs::File;
@@ -34,6 +37,16 @@ fn check(record: &Value, what: &str) -> Result<()> {
     rig.map_err(|e| wrong(format!("has {what} whose rig cannot be read: {e}")))?;
     plan.map_err(|e| wrong(format!("has {what} whose plan cannot be read: {e}")))?;
     Ok(())
+}
+
+/// Checks the specimen, where the file knows one.
+fn check_specimen(sheet: &Value) -> Result<()> {
+    if sheet.is_null() {
+        return Ok(());
+    }
+    let specimen: Specimen =
+        serde_json::from_value(sheet.clone()).map_err(|e| wrong(format!("has a specimen that cannot be read: {e}")))?;
+    specimen.check().map_err(|e| wrong(format!("has a specimen that does not hold together: {e}")))
 }
 
 struct Unpacking {
@@ -103,6 +116,21 @@ impl Unpacking {
         Ok(self.handle.block_on(self.store.laid_run(run))?)
     }
 
+    /// Lays a file of the specimen; a picture is one by its bytes, whatever the record says.
+    fn specimen_file(&mut self, campaign: i64, name: &str) -> Result<()> {
+        let kept: Kept = self.file.json(name)?;
+        let entry = name.strip_suffix(".json").unwrap_or(name);
+        let bytes = self.file.bytes_of(entry, LARGEST_SURFACE as u64)?;
+        let media_type = match kept.kind.as_str() {
+            "surface" => "application/octet-stream",
+            _ => media_type(&bytes).ok_or_else(|| wrong(format!("has {entry}, which is no PNG or JPEG")))?,
+        };
+        let file = NewSpecimenFile { kind: &kept.kind, name: &kept.name, media_type, to_m: kept.to_m, bytes: &bytes };
+        let laid = self.store.keep_specimen_file(campaign, &file, &kept.who);
+        self.handle.block_on(laid).map_err(of_file(name))?;
+        Ok(())
+    }
+
     /// Lays everything into a campaign that is out of sight.
     fn all(&mut self, campaign: i64) -> Result<()> {
         let names = self.file.names();
@@ -113,6 +141,9 @@ impl Unpacking {
         for name in names.iter().filter(|n| n.starts_with("results/") && n.ends_with(".json")) {
             let record: Value = self.file.json(name)?;
             self.handle.block_on(self.store.lay_result(campaign, &record)).map_err(of_file(name))?;
+        }
+        for name in names.iter().filter(|n| n.starts_with("specimen/") && n.ends_with(".json")) {
+            self.specimen_file(campaign, name)?;
         }
         Ok(())
     }
@@ -139,6 +170,7 @@ pub(crate) async fn taken_in(desk: &Desk, upload: i64, watched: &Arc<Watched>) -
         let mut file = CampaignIn::open(file, sent.bytes as u64)?;
         let record: Value = file.json(CAMPAIGN)?;
         check(&record, CAMPAIGN)?;
+        check_specimen(&record["specimen_sheet"])?;
         Ok((file, record))
     });
     let (file, record) = opened.await?.map_err(refused)?;

@@ -2,6 +2,7 @@
 
 use super::smart::{SmartSensor, label_of, smart_sensors};
 use crate::sensors::register;
+use crate::specimens::sheet;
 use crate::{App, Error, Result};
 use echo_job::caution::{Caution, Facts, LevelSeen, check};
 use echo_job::front_end::FrontEnd;
@@ -83,7 +84,9 @@ pub(super) async fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> Re
     let levels = if live { app.capture.live().levels() } else { Vec::new() };
     let seen =
         levels.iter().map(|l| (l.input, LevelSeen { peak_share: l.peak, held_share: l.held, over: l.over_held }));
+    let specimen = sheet::read(app, campaign).await?.specimen;
     let mut facts = Facts::of(&rig)
+        .upon(&specimen.geometry)
         .heard(seen)
         .registered(&register, chrono::Utc::now().date_naive())
         .plugged(smart.iter().filter_map(|s| Some((s.input, label_of(&s.told)?))));

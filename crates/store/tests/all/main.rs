@@ -6,6 +6,7 @@ mod catalogue;
 mod common;
 mod rigs;
 mod shelf;
+mod specimen;
 mod study;
 mod unattended;
 mod waveforms;

@@ -1,0 +1,44 @@
+//! The geometry in files of other programs: read to be looked at, written.
+
+use super::sheet::read;
+use crate::{App, Result};
+use echo_formats::geometry::{read as read_file, sheet, universal};
+use echo_job::Refusal;
+use echo_job::geometry::Geometry;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// A geometry that was read of a file.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct GeometryFound {
+    /// Its points, lines and faces.
+    pub geometry: Geometry,
+    /// What had to be assumed or left out.
+    pub notes: Vec<String>,
+}
+
+/// What is in a file; nothing is written.
+///
+/// # Errors
+/// It is no universal file and no CSV, or what it holds does not hold together.
+pub async fn look(name: String, bytes: Vec<u8>) -> Result<GeometryFound> {
+    let found = tokio::task::spawn_blocking(move || read_file(&name, &bytes)).await?;
+    let found = found.map_err(|e| Refusal::new("file", e.to_string()))?;
+    Ok(GeometryFound { geometry: found.geometry, notes: found.notes })
+}
+
+/// The geometry as a universal file.
+///
+/// # Errors
+/// There is no such campaign, or the database is away.
+pub async fn universal_file(app: &App, id: i64) -> Result<Vec<u8>> {
+    Ok(universal::write(&read(app, id).await?.specimen.geometry))
+}
+
+/// The geometry as CSV.
+///
+/// # Errors
+/// There is no such campaign, or the database is away.
+pub async fn csv(app: &App, id: i64) -> Result<Vec<u8>> {
+    Ok(sheet::write(&read(app, id).await?.specimen.geometry)?)
+}

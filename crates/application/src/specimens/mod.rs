@@ -1,0 +1,11 @@
+//! The specimen: its sheet, its geometry, its pictures.
+//!
+//! | file | what it holds |
+//! | --- | --- |
+//! | [`sheet`] | the sheet read, written, changed; points put onto the surface |
+//! | [`files`] | pictures, and the surface |
+//! | [`exchange`] | the geometry in files of other programs |
+
+pub mod exchange;
+pub mod files;
+pub mod sheet;
