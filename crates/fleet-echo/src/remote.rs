@@ -37,7 +37,7 @@ pub struct Campaigns {
 /// Arguments of `export`.
 #[derive(Args)]
 #[command(
-    after_help = "Examples:\n  fleet-echo export 3 --out survey.echo.zip\n  fleet-echo export 3 --run 2 --out run-2.wav\nExit status: 0 done, 2 refused, 1 anything else."
+    after_help = "Examples:\n  fleet-echo export 3 --out survey.echo.zip\n  fleet-echo export 3 --run 2 --out run-2.wav\n  fleet-echo export 3 --run 2 --channels 1,7 --from-s 10 --to-s 20 --rate-hz 5120 --out piece.parquet\nExit status: 0 done, 2 refused, 1 anything else."
 )]
 pub struct Export {
     #[command(flatten)]
@@ -47,9 +47,24 @@ pub struct Export {
     /// Number of one run; the whole campaign when left out.
     #[arg(long)]
     run: Option<i64>,
-    /// The file: .zip for a campaign, .wav or .csv for a run.
+    /// The file: .zip for a campaign, .wav, .csv, .parquet or .uff for a run.
     #[arg(long)]
     out: PathBuf,
+    /// Channels of the run, as 1,2,5; all of them when left out.
+    #[arg(long, value_delimiter = ',')]
+    channels: Vec<i16>,
+    /// Beginning of the stretch, s.
+    #[arg(long)]
+    from_s: Option<f64>,
+    /// End of the stretch, s.
+    #[arg(long)]
+    to_s: Option<f64>,
+    /// A lower rate, Hz.
+    #[arg(long)]
+    rate_hz: Option<f64>,
+    /// Counts of the converter instead of engineering units.
+    #[arg(long)]
+    counts: bool,
 }
 
 /// Arguments of `import`.
@@ -195,9 +210,11 @@ impl Export {
     /// Writes a campaign or a run to a file.
     pub async fn run(&self) -> Result<(), Failure> {
         let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
+        let formats = [("wav", "wav"), ("csv", "csv"), ("parquet", "parquet"), ("uff", "universal")];
+        let format = formats.into_iter().find(|(e, _)| *e == ending).map(|(_, format)| format);
         let (fits, allowed) = match self.run {
             None => (ending == "zip", "a campaign is a .zip file"),
-            Some(_) => (["wav", "csv"].contains(&ending.as_str()), "a run is a .wav or .csv file"),
+            Some(_) => (format.is_some(), "a run is a .wav, .csv, .parquet or .uff file"),
         };
         if !fits {
             return Err(Failure::Refused(format!("--out ends in “.{ending}”; {allowed}")));
@@ -210,7 +227,9 @@ impl Export {
                 let found = runs.as_array().into_iter().flatten().find(|r| r["number"] == number);
                 let run = found.ok_or_else(|| Failure::Refused(format!("campaign {campaign} has no run {number}")))?;
                 let path = format!("/api/runs/{}/jobs/export", run["id"]);
-                self.server.json(Method::POST, &path, Some(json!({ "format": ending }))).await?
+                let wish = json!({ "format": format, "channels": self.channels, "from_s": self.from_s, "to_s": self.to_s,
+                    "rate_hz": self.rate_hz, "counts": self.counts });
+                self.server.json(Method::POST, &path, Some(wish)).await?
             }
         };
         self.server.done(&job).await?;

@@ -1,7 +1,7 @@
 //! Opening a waveform file by what is in it, or else by its ending.
 
 use crate::csv::Columns;
-use crate::{FormatError, csv, sheet, uff, wav};
+use crate::{FormatError, csv, parquet, sheet, uff, wav};
 use echo_job::analysis::Source;
 use std::io::Read;
 use std::path::Path;
@@ -17,6 +17,8 @@ pub enum Kind {
     Uff,
     /// A spreadsheet.
     Xlsx,
+    /// A table by columns.
+    Parquet,
 }
 
 impl Kind {
@@ -27,6 +29,7 @@ impl Kind {
             Kind::Csv => "CSV",
             Kind::Uff => "universal file",
             Kind::Xlsx => "XLSX",
+            Kind::Parquet => "Parquet",
         }
     }
 
@@ -36,6 +39,7 @@ impl Kind {
             "csv" | "txt" | "tsv" | "asc" | "dat" => Some(Kind::Csv),
             "uff" | "unv" => Some(Kind::Uff),
             "xlsx" => Some(Kind::Xlsx),
+            "parquet" => Some(Kind::Parquet),
             _ => None,
         }
     }
@@ -47,12 +51,13 @@ impl Kind {
         match head {
             [b'R', b'I', b'F', b'F' | b'X', ..] | [b'R', b'F' | b'6', b'6' | b'4', ..] => Some(Kind::Wav),
             [b'P', b'K', 3, 4, ..] => Some(Kind::Xlsx),
+            [b'P', b'A', b'R', b'1', ..] => Some(Kind::Parquet),
             _ => (first.trim() == "-1").then_some(Kind::Uff),
         }
     }
 }
 
-/// Opens a WAV, CSV, universal or XLSX file as a source of samples.
+/// Opens a WAV, CSV, universal, XLSX or Parquet file as a source of samples.
 ///
 /// # Errors
 /// The file cannot be read, or is none of these.
@@ -73,12 +78,13 @@ pub fn open_with(path: &Path, said: &Columns) -> Result<(Kind, Box<dyn Source>),
     std::fs::File::open(path).map_err(wrap)?.take(256).read_to_end(&mut head).map_err(wrap)?;
     let told = Kind::of_ending(&ending);
     let kind = Kind::of_bytes(&head).or(told).ok_or_else(|| {
-        FormatError::not_that(&name, "is neither WAV nor CSV nor a universal file nor XLSX; allowed: these, ending in .wav, .csv, .txt, .uff, .unv or .xlsx")
+        FormatError::not_that(&name, "is neither WAV nor CSV nor a universal file nor XLSX nor Parquet; allowed: these, ending in .wav, .csv, .txt, .uff, .unv, .xlsx or .parquet")
     })?;
     let source: Box<dyn Source> = match kind {
         Kind::Wav => Box::new(wav::WavSource::open(path)?),
         Kind::Csv => Box::new(csv::open_with(path, said)?),
         Kind::Uff => Box::new(uff::open(path)?),
+        Kind::Parquet => Box::new(parquet::open(path, said.time, said.rate_hz)?),
         Kind::Xlsx => {
             let rows = sheet::read(&std::fs::read(path).map_err(wrap)?)?;
             let mut text = ::csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());

@@ -1,10 +1,12 @@
-//! Bytes to types and back: WAV, CSV, XLSX and universal files in and out, memories of smart sensors,
-//! plots as SVG, the report as PDF.
+//! Bytes to types and back: WAV, CSV, XLSX and universal files in and out, geometries and surfaces of
+//! specimens, memories of smart sensors, plots as SVG, the report as PDF.
 
 pub mod campaign_file;
 pub mod csv;
 pub mod file;
+pub mod geometry;
 mod guard;
+pub mod parquet;
 pub mod plot;
 mod rate;
 pub mod report;

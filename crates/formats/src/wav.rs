@@ -251,19 +251,20 @@ fn float32(b: [u8; 4]) -> f64 {
     f64::from(f32::from_le_bytes(b))
 }
 
-/// Writes engineering units as 32-bit float frames, piece by piece.
+/// Writes frames piece by piece: engineering units as 32-bit floats, or counts as whole numbers of 32 bits.
 pub struct WavOut<W: Write + Seek> {
     writer: WavWriter<W>,
+    counts: bool,
     at: u64,
     gaps: Vec<(u64, u64)>,
 }
 
 impl<W: Write + Seek> WavOut<W> {
-    /// A file with this many channels.
+    /// A file with this many channels, of counts or of engineering units.
     ///
     /// # Errors
     /// A rate that is not a whole number of Hz, or the writer's own error.
-    pub fn new(to: W, sample_rate_hz: f64, channels: usize) -> Result<Self, FormatError> {
+    pub fn new(to: W, sample_rate_hz: f64, channels: usize, counts: bool) -> Result<Self, FormatError> {
         if sample_rate_hz.fract() != 0.0 {
             return Err(FormatError::not_that(
                 "WAV",
@@ -274,10 +275,10 @@ impl<W: Write + Seek> WavOut<W> {
             channels: channels as u16,
             sample_rate: sample_rate_hz as u32,
             bits_per_sample: 32,
-            sample_format: SampleFormat::Float,
+            sample_format: if counts { SampleFormat::Int } else { SampleFormat::Float },
         };
         let writer = WavWriter::new(to, spec).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
-        Ok(WavOut { writer, at: 0, gaps: Vec::new() })
+        Ok(WavOut { writer, counts, at: 0, gaps: Vec::new() })
     }
 
     /// Adds frames: one slice a channel, equally long. Frames in which a value is missing (NaN) are a gap.
@@ -290,7 +291,13 @@ impl<W: Write + Seek> WavOut<W> {
                 add_to_gaps(&mut self.gaps, self.at);
             }
             for c in channels {
-                self.writer.write_sample(c[i] as f32).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
+                let written = if self.counts {
+                    // A missing count is nought; the gap tells that it is none.
+                    self.writer.write_sample(c[i] as i32)
+                } else {
+                    self.writer.write_sample(c[i] as f32)
+                };
+                written.map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
             }
             self.at += 1;
         }

@@ -15,7 +15,7 @@ export function BringIn({ campaign, onClose }: { campaign: number; onClose: () =
   return (
     <Panel
       title="Bring in recordings"
-      says="WAV, CSV, universal files (58), XLSX: each becomes a run"
+      says="WAV, CSV, Parquet, universal files (58), XLSX: each becomes a run"
       aside={
         <Button look="link" onClick={onClose}>
           Close
@@ -41,7 +41,7 @@ export function BringIn({ campaign, onClose }: { campaign: number; onClose: () =
             type="file"
             multiple
             aria-label="Files to bring in"
-            accept=".wav,.csv,.txt,.tsv,.uff,.unv,.xlsx"
+            accept=".wav,.csv,.txt,.tsv,.uff,.unv,.xlsx,.parquet"
             className="w-60"
             onChange={(e) => {
               add(e.target.files);

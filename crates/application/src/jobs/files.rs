@@ -1,6 +1,7 @@
 //! Exports and reports as jobs, and the files they give.
 
-use super::{ExportFormat, JobKey, Stands, Wish, begin, known};
+use super::{JobKey, Stands, Wish, begin, known};
+use crate::runs::exported::{Known, RunExport};
 use crate::{Error, Result};
 use echo_store::Store;
 use echo_store::job::{JobPart, PartKey};
@@ -36,13 +37,15 @@ impl JobFile {
 /// Begins to write a run to a file.
 ///
 /// # Errors
-/// There is no such run, it holds no samples, or the database is away.
-pub async fn export(store: &Store, run: i64, format: ExportFormat, who: &str) -> Result<JobKey> {
+/// There is no such run, it holds no samples, what is wished does not fit it, or the database is away.
+pub async fn export(store: &Store, run: i64, export: RunExport, who: &str) -> Result<JobKey> {
     let run = store.run(run).await?;
     if run.samples == 0 {
         return Err(Error::conflict(format!("run {} holds no samples", run.number)));
     }
-    begin(store, run.campaign_id, &[Wish::Export { run_id: run.id, format }], who).await
+    let there: Vec<i16> = store.run_channels(run.id).await?.iter().map(|c| c.channel).collect();
+    export.check(run.sample_rate_hz, run.samples as u64, &there)?;
+    begin(store, run.campaign_id, &[Wish::Export { run_id: run.id, export }], who).await
 }
 
 /// Begins to make a campaign's report.
@@ -67,9 +70,23 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
     let key = PartKey { job, place: part.place };
     let (wish, stands) = known(part)?;
     let (name, kind) = match wish {
-        Wish::Export { run_id, format } => {
-            let (ending, kind) = format.told();
-            (format!("run-{}.{ending}", store.run(run_id).await?.number), kind)
+        Wish::Export { run_id, export } => {
+            let (ending, kind) = export.format.told();
+            let run = store.run(run_id).await?;
+            let campaign = store.campaign(run.campaign_id).await?;
+            let channels = match export.channels.len() {
+                0 => store.run_channels(run.id).await?.len(),
+                some => some,
+            };
+            let known = Known {
+                campaign: &campaign.name,
+                specimen: &campaign.specimen,
+                run: run.number,
+                kind: &run.kind,
+                started_at: run.started_at,
+                channels,
+            };
+            (format!("{}.{ending}", file_name(&export.named(&known))), kind)
         }
         Wish::Report => ("report.pdf".into(), "application/pdf"),
         Wish::HandOver => {

@@ -1,6 +1,6 @@
 //! What each kind of part makes.
 
-use super::{ExportFormat, Wish};
+use super::Wish;
 use crate::bring::carry::brought;
 use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
@@ -37,8 +37,8 @@ pub(super) async fn made(
             let result = kept(desk, run_id, &name, (*recipe, numbered_as), watched, who).await?;
             Ok(Made { result: Some(result), ..Made::default() })
         }
-        Wish::Export { run_id, format } => {
-            let file = written(desk, run_id, format, watched.clone(), WRITTEN).await?;
+        Wish::Export { run_id, export } => {
+            let file = written(desk, run_id, export, watched.clone(), WRITTEN).await?;
             stored(desk, key, file, watched).await?;
             Ok(Made::default())
         }
@@ -108,15 +108,5 @@ async fn stored(desk: &Desk, key: PartKey, mut file: impl Read + Send + 'static,
         }
         desk.store.write_piece(key, piece, &bytes).await?;
         piece += 1;
-    }
-}
-
-impl ExportFormat {
-    /// Ending of the file's name, and its media type.
-    pub(super) fn told(self) -> (&'static str, &'static str) {
-        match self {
-            ExportFormat::Wav => ("wav", "audio/wav"),
-            ExportFormat::Csv => ("csv", "text/csv; charset=utf-8"),
-        }
     }
 }

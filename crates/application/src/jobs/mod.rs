@@ -14,6 +14,7 @@ mod making;
 pub mod worker;
 
 use crate::bring::reading::FileReading;
+use crate::runs::exported::RunExport;
 use crate::{Error, Result};
 use echo_job::recipe::Recipe;
 use echo_store::Store;
@@ -41,8 +42,9 @@ pub enum Wish {
     Export {
         /// The run.
         run_id: i64,
-        /// Kind of file.
-        format: ExportFormat,
+        /// What of it is written, and how.
+        #[serde(flatten)]
+        export: RunExport,
     },
     /// The campaign's report as PDF.
     Report,
@@ -64,16 +66,6 @@ pub enum Wish {
         /// How it is to be read.
         reading: Box<FileReading>,
     },
-}
-
-/// Kinds of files a run is written to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum ExportFormat {
-    /// 32-bit float WAV in the channels' units.
-    Wav,
-    /// Time, then a column a channel.
-    Csv,
 }
 
 /// Where a part of a job stands.
@@ -148,8 +140,7 @@ impl Wish {
     fn name(&self) -> String {
         match self {
             Wish::Result { name, .. } => name.clone(),
-            Wish::Export { format: ExportFormat::Wav, .. } => "WAV".into(),
-            Wish::Export { format: ExportFormat::Csv, .. } => "CSV".into(),
+            Wish::Export { export, .. } => export.format.name().into(),
             Wish::Report => "report".into(),
             Wish::HandOver => "campaign file".into(),
             Wish::TakeIn { file, .. } | Wish::BringIn { file, .. } => file.clone(),
@@ -250,7 +241,11 @@ mod tests {
 
     #[test]
     fn what_a_part_makes_is_read_back_as_it_was_written() {
-        for wish in [Wish::Export { run_id: 7, format: ExportFormat::Csv }, Wish::Report, Wish::HandOver] {
+        for wish in [
+            Wish::Export { run_id: 7, export: RunExport::whole(crate::runs::exported::ExportFormat::Csv) },
+            Wish::Report,
+            Wish::HandOver,
+        ] {
             let json = serde_json::to_value(&wish).unwrap();
             let back: Wish = serde_json::from_value(json.clone()).unwrap();
             assert_eq!(serde_json::to_value(&back).unwrap(), json);

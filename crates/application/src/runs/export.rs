@@ -1,73 +1,244 @@
-//! A run as WAV or CSV in engineering units.
+//! A run, or part of it, as a file.
 
+use super::exported::{ExportFormat, RunExport};
 use super::going::Watched;
 use super::source::RunSource;
-use crate::jobs::ExportFormat;
 use crate::{Desk, Error, Result};
 use echo_formats::csv::CsvOut;
+use echo_formats::parquet::ParquetOut;
+use echo_formats::uff::{Style, of_samples, write as universal};
 use echo_formats::wav::{WavOut, write_gaps};
-use echo_job::analysis::Source;
+use echo_job::analysis::{Source, SourceChannel};
+use echo_job::specimen::Specimen;
+use echo_signal::resample::{Resampler, ratio};
 use std::fs::File;
-use std::io::{BufWriter, Seek, SeekFrom};
+use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::sync::Arc;
 
-/// Samples a channel that are written at once.
+/// Samples a channel that are read at once.
 const BLOCK: u64 = 1 << 16;
 
-fn blocks(
-    source: &mut RunSource,
-    mut told: impl FnMut(f64) -> bool,
-    mut sink: impl FnMut(&[Vec<f64>]) -> Result<()>,
-) -> Result<()> {
-    let (samples, count) = (source.info().samples, source.info().channels.len());
-    let all: Vec<usize> = (0..count).collect();
-    let mut buffers = vec![Vec::new(); count];
-    let mut at = 0;
-    while at < samples {
-        let n = BLOCK.min(samples - at) as usize;
-        source.read(&all, at, n, &mut buffers)?;
-        sink(&buffers)?;
-        at += n as u64;
-        if !told(at as f64 / samples as f64) {
-            return Err(Error::Stopped);
-        }
-    }
-    Ok(())
+/// A channel's samples at a lower rate, made as they come.
+struct Slower {
+    resampler: Resampler,
+    up: u64,
+    down: u64,
+    /// Samples read and written so far, and the last one that was there.
+    read: u64,
+    written: u64,
+    last: f64,
+    /// Samples that are missing, by their place; those behind what was written already are forgotten.
+    missing: Vec<u64>,
 }
 
-fn write(source: &mut RunSource, format: ExportFormat, told: impl FnMut(f64) -> bool) -> Result<File> {
+impl Slower {
+    fn new(from_hz: f64, to_hz: f64) -> Result<Slower> {
+        let told = |e: echo_signal::SignalError| Error::conflict(e.to_string());
+        let (up, down) = ratio(from_hz, to_hz).map_err(told)?;
+        let resampler = Resampler::new(up, down).map_err(told)?;
+        Ok(Slower { resampler, up, down, read: 0, written: 0, last: 0.0, missing: Vec::new() })
+    }
+
+    /// What can be made of more samples, or of the last ones where there are none. What a missing one reaches into
+    /// is missing too.
+    fn made(&mut self, samples: Option<&[f64]>) -> Result<Vec<f64>> {
+        let mut out = Vec::new();
+        match samples {
+            Some(x) => {
+                let mut held = Vec::with_capacity(x.len());
+                for (i, x) in x.iter().enumerate() {
+                    if x.is_finite() {
+                        self.last = *x;
+                    } else {
+                        self.missing.push(self.read + i as u64);
+                    }
+                    held.push(self.last);
+                }
+                self.read += x.len() as u64;
+                self.resampler.push(&held, &mut out).map_err(|e| Error::fault(e.to_string()))?;
+            }
+            None => self.resampler.finish(&mut out),
+        }
+        let reach = self.resampler.lag() as u64;
+        for x in &mut out {
+            let at = self.written * self.down / self.up;
+            let first = self.missing.partition_point(|m| m + reach < at);
+            self.missing.drain(..first);
+            if self.missing.first().is_some_and(|m| *m <= at + reach) {
+                *x = f64::NAN;
+            }
+            self.written += 1;
+        }
+        Ok(out)
+    }
+}
+
+/// What is written of a run: some of its channels, a stretch, at its rate or a lower one.
+struct Part {
+    source: RunSource,
+    channels: Vec<usize>,
+    from: u64,
+    to: u64,
+    rate_hz: f64,
+    slower: bool,
+}
+
+impl Part {
+    fn rate(&self) -> f64 {
+        self.source.info().sample_rate_hz
+    }
+
+    fn heads(&self, counts: bool) -> Vec<(String, String)> {
+        let unit = |c: &SourceChannel| if counts { String::new() } else { c.unit.clone() };
+        let all = &self.source.info().channels;
+        self.channels.iter().map(|i| (all[*i].name.clone(), unit(&all[*i]))).collect()
+    }
+
+    /// Gives the samples of some of its channels block by block, and tells the share that is done.
+    fn each(
+        &mut self,
+        channels: &[usize],
+        told: &mut dyn FnMut(f64) -> bool,
+        sink: &mut dyn FnMut(&[Vec<f64>]) -> Result<()>,
+    ) -> Result<()> {
+        let mut buffers = vec![Vec::new(); channels.len()];
+        let mut slower = Vec::new();
+        if self.slower {
+            for _ in channels {
+                slower.push(Slower::new(self.rate(), self.rate_hz)?);
+            }
+        }
+        let mut at = self.from;
+        while at < self.to {
+            let n = BLOCK.min(self.to - at) as usize;
+            self.source.read(channels, at, n, &mut buffers)?;
+            if slower.is_empty() {
+                sink(&buffers)?;
+            } else {
+                let made = slower.iter_mut().zip(&buffers).map(|(s, x)| s.made(Some(x))).collect::<Result<Vec<_>>>()?;
+                sink(&made)?;
+            }
+            at += n as u64;
+            if !told((at - self.from) as f64 / (self.to - self.from) as f64) {
+                return Err(Error::Stopped);
+            }
+        }
+        if !slower.is_empty() {
+            let made = slower.iter_mut().map(|s| s.made(None)).collect::<Result<Vec<_>>>()?;
+            sink(&made)?;
+        }
+        Ok(())
+    }
+}
+
+fn write(
+    part: &mut Part,
+    wish: &RunExport,
+    words: &[(&str, String)],
+    told: &mut dyn FnMut(f64) -> bool,
+) -> Result<File> {
     let mut file = tempfile::tempfile()?;
-    let info = source.info().clone();
-    match format {
+    let (rate, heads, channels) = (part.rate_hz, part.heads(wish.counts), part.channels.clone());
+    let to = BufWriter::new(&mut file);
+    match wish.format {
         ExportFormat::Wav => {
-            let mut out = WavOut::new(BufWriter::new(&mut file), info.sample_rate_hz, info.channels.len())?;
-            blocks(source, told, |x| Ok(out.push(x)?))?;
+            let mut out = WavOut::new(to, rate, channels.len(), wish.counts)?;
+            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
             let gaps = out.finish()?;
             write_gaps(&mut file, &gaps)?;
         }
         ExportFormat::Csv => {
-            let heads: Vec<(String, String)> = info.channels.iter().map(|c| (c.name.clone(), c.unit.clone())).collect();
-            let mut out = CsvOut::new(BufWriter::new(&mut file), info.sample_rate_hz, &heads)?;
-            blocks(source, told, |x| Ok(out.push(x)?))?;
+            let mut out = CsvOut::new(to, rate, &heads, wish.counts)?;
+            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+        }
+        ExportFormat::Parquet => {
+            let mut out = ParquetOut::new(to, rate, &heads, wish.counts, words)?;
+            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+            out.finish()?;
+        }
+        ExportFormat::Universal => {
+            let mut to = to;
+            let from_s = part.from as f64 / part.rate();
+            for (k, index) in channels.iter().enumerate() {
+                let mut samples = Vec::new();
+                let share = |done: f64| (k as f64 + done) / channels.len() as f64;
+                part.each(&[*index], &mut |done| told(share(done)), &mut |x| {
+                    samples.extend_from_slice(&x[0]);
+                    Ok(())
+                })?;
+                let channel = part.source.info().channels[*index].clone();
+                if samples.iter().any(|x| !x.is_finite()) {
+                    let says = format!(
+                        "{} has gaps, which a universal file cannot tell; choose a bracket without",
+                        channel.name
+                    );
+                    return Err(Error::conflict(says));
+                }
+                let dataset = of_samples(&channel, *index as u32 + 1, (from_s, rate), samples);
+                to.write_all(&universal(&[dataset], Style::Binary))?;
+            }
+            to.flush()?;
         }
     }
     file.seek(SeekFrom::Start(0))?;
     Ok(file)
 }
 
-/// Writes all channels of a run to a temporary file, away from the threads that answer requests; its whole is
-/// `share` of what is watched.
+/// Writes a run as it was wished to a temporary file, away from the threads that answer requests; its whole is `share`
+/// of what is watched.
 ///
 /// # Errors
-/// There is no such run, it was stopped, there is no room for the file, or the database is away.
-pub(crate) async fn written(
-    desk: &Desk,
-    run: i64,
-    format: ExportFormat,
-    watched: Arc<Watched>,
-    share: f64,
-) -> Result<File> {
+/// There is no such run, what is wished does not fit it, it was stopped, there is no room for the file, or the database
+/// is away.
+pub(crate) async fn written(desk: &Desk, run: i64, wish: RunExport, watched: Arc<Watched>, share: f64) -> Result<File> {
     let run = desk.store.run(run).await?;
     let mut source = RunSource::open(&desk.store, &run).await?;
-    tokio::task::spawn_blocking(move || write(&mut source, format, |done| watched.tell(done * share))).await?
+    wish.check(run.sample_rate_hz, run.samples as u64, &source.numbers())?;
+    if wish.counts {
+        source.as_counts();
+    }
+    // A universal file knows x, y and z; what the specimen calls them is told by its geometry.
+    let specimen: Specimen = serde_json::from_value(desk.store.specimen(run.campaign_id).await?.0)?;
+    source.with_letters(&specimen.geometry);
+    let numbers = source.numbers();
+    let place = |c: &i16| numbers.iter().position(|n| n == c);
+    let channels = match &wish.channels[..] {
+        [] => (0..numbers.len()).collect(),
+        some => some.iter().filter_map(place).collect(),
+    };
+    let (from, to) = wish.stretch(run.sample_rate_hz, run.samples as u64)?;
+    let rate_hz = wish.rate_hz.unwrap_or(run.sample_rate_hz);
+    let mut part = Part { source, channels, from, to, rate_hz, slower: rate_hz < run.sample_rate_hz };
+    let begun = run.started_at + chrono::Duration::nanoseconds((from as f64 / run.sample_rate_hz * 1e9) as i64);
+    let words = [("run", run.number.to_string()), ("kind", run.kind.clone()), ("started_at", begun.to_rfc3339())];
+    tokio::task::spawn_blocking(move || write(&mut part, &wish, &words, &mut |done| watched.tell(done * share))).await?
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_slow_sine_stays_what_it_was_and_a_gap_stays_a_gap() {
+        let (n, rate) = (8000usize, 1000.0);
+        let sine = |t: f64| (std::f64::consts::TAU * 7.0 * t).sin();
+        let mut x: Vec<f64> = (0..n).map(|i| sine(i as f64 / rate)).collect();
+        x[4000..4010].fill(f64::NAN);
+        let mut slower = Slower::new(rate, 250.0).unwrap();
+        let mut out = Vec::new();
+        for block in x.chunks(700) {
+            out.extend(slower.made(Some(block)).unwrap());
+        }
+        out.extend(slower.made(None).unwrap());
+        assert_eq!(out.len(), n / 4);
+        let reach = slower.resampler.lag() / 4 + 1;
+        for (k, x) in out.iter().enumerate().skip(reach).take(out.len() - 2 * reach) {
+            if (1000 - reach..=1003 + reach).contains(&k) {
+                assert!(x.is_nan() || !(1000..1003).contains(&k), "{k}");
+            } else {
+                assert!((x - sine(k as f64 / 250.0)).abs() < 1e-4, "{k}: {x}");
+            }
+        }
+        assert!(out[1001].is_nan());
+    }
 }

@@ -28,6 +28,7 @@ pub mod computed;
 pub mod detail;
 pub mod events;
 pub mod export;
+pub mod exported;
 pub mod going;
 pub mod kept;
 pub mod list;

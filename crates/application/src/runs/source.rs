@@ -3,6 +3,7 @@
 use crate::Error;
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo, SourceTake};
+use echo_job::geometry::Geometry;
 use echo_job::rig::Column;
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::find;
@@ -115,6 +116,26 @@ impl RunSource {
             notes: Vec::new(),
         };
         Ok(RunSource { store: store.clone(), handle: Handle::current(), run: run.id, channels, info })
+    }
+
+    /// Numbers of its channels in the run, from 1.
+    pub fn numbers(&self) -> Vec<i16> {
+        self.channels.iter().map(|c| c.channel).collect()
+    }
+
+    /// Gives counts from now on.
+    pub fn as_counts(&mut self) {
+        self.channels.iter_mut().for_each(|c| c.factor = 1.0);
+        self.info.channels.iter_mut().for_each(|c| c.unit.clear());
+    }
+
+    /// Calls directions by their letters, where a geometry knows them by other names.
+    pub fn with_letters(&mut self, geometry: &Geometry) {
+        for dof in self.info.channels.iter_mut().filter_map(|c| c.dof.as_mut()) {
+            if let Some(axis) = geometry.axis_of(&dof.direction) {
+                dof.direction = ["x", "y", "z"][axis].into();
+            }
+        }
     }
 }
 

@@ -7,6 +7,7 @@ use crate::guard::guarded;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
 pub use read::{Columns, open, open_with, read, read_with};
+pub(crate) use read::{Dialect, Letters, bare, heading};
 use std::io::Write;
 
 fn io(source: std::io::Error) -> FormatError {
@@ -87,18 +88,21 @@ pub struct CsvOut<W: Write> {
     to: W,
     rate: f64,
     at: u64,
+    counts: bool,
 }
 
 impl<W: Write> CsvOut<W> {
-    /// Writes the header line: names with units.
+    /// Writes the header line: names with units. What follows are counts, or engineering units.
     ///
     /// # Errors
     /// The writer's own error.
-    pub fn new(mut to: W, rate: f64, channels: &[(String, String)]) -> Result<Self, FormatError> {
+    pub fn new(mut to: W, rate: f64, channels: &[(String, String)], counts: bool) -> Result<Self, FormatError> {
         let mut heads = vec!["time [s]".to_string()];
-        heads.extend(channels.iter().map(|(name, unit)| format!("{name} [{unit}]")));
+        let head =
+            |name: &str, unit: &str| if counts { format!("{name} [counts]") } else { format!("{name} [{unit}]") };
+        heads.extend(channels.iter().map(|(name, unit)| head(name, unit)));
         line(&mut to, &heads)?;
-        Ok(CsvOut { to, rate, at: 0 })
+        Ok(CsvOut { to, rate, at: 0, counts })
     }
 
     /// Adds samples: one vector a channel. Missing ones (NaN) stay empty.
@@ -109,7 +113,9 @@ impl<W: Write> CsvOut<W> {
         for i in 0..channels.first().map_or(0, Vec::len) {
             write!(self.to, "{}", self.at as f64 / self.rate).map_err(io)?;
             for c in channels {
-                if c[i].is_finite() {
+                if c[i].is_finite() && self.counts {
+                    write!(self.to, ",{}", c[i] as i64).map_err(io)?;
+                } else if c[i].is_finite() {
                     write!(self.to, ",{:.9e}", c[i]).map_err(io)?;
                 } else {
                     write!(self.to, ",").map_err(io)?;

@@ -1,8 +1,8 @@
 //! Universal files: geometry, functions and shapes as test programs exchange them.
 //!
 //! A file is a row of datasets, each between two lines that hold −1 alone; its first line is its
-//! number. Read and written are 15 and 2411 (points), 82 (lines), 2412 (faces), 58 (functions, text
-//! and binary) and 55 (shapes); 164 (units) is heeded in reading lengths and written as SI. Others
+//! number. Read and written are 15 and 2411 (points), 82 (lines), 2412 (faces), 2420 (own directions of
+//! points), 58 (functions, text and binary) and 55 (shapes); 164 (units) is heeded in reading lengths and written as SI. Others
 //! are named and passed over.
 //!
 //! Source: the descriptions of universal file datasets published by the Structural Dynamics
@@ -17,9 +17,9 @@ mod shape;
 mod waveforms;
 
 pub use function::{Abscissa, Axis, Function, NodeDof, Ordinates};
-pub use geometry::{Face, Node, TraceLine};
+pub use geometry::{Face, Node, System, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
-pub use result::of_result;
+pub use result::{of_result, of_samples};
 pub use shape::{Shape, ShapeOf};
 pub use waveforms::{open, waveforms};
 
@@ -31,6 +31,8 @@ use cells::Lines;
 pub enum Dataset {
     /// Points in m (15, 2411).
     Nodes(Vec<Node>),
+    /// Directions that points have as their own (2420).
+    Systems(Vec<System>),
     /// A line through points (82).
     Line(TraceLine),
     /// Faces and beams between points (2412).
@@ -77,6 +79,7 @@ fn datasets(name: &str, bytes: &[u8]) -> Result<Vec<Dataset>, FormatError> {
         match (number.as_str(), binary) {
             ("15", false) => found.push(Dataset::Nodes(geometry::nodes_15(&mut lines, length)?)),
             ("2411", false) => found.push(Dataset::Nodes(geometry::nodes_2411(&mut lines, length)?)),
+            ("2420", false) => found.push(Dataset::Systems(geometry::systems(&mut lines, length)?)),
             ("82", false) => found.push(Dataset::Line(geometry::line(&mut lines)?)),
             ("2412", false) => found.push(Dataset::Faces(geometry::faces(&mut lines)?)),
             ("58", false) => found.push(Dataset::Function(Box::new(function::text(&mut lines)?))),
@@ -108,6 +111,7 @@ pub fn write(datasets: &[Dataset], style: Style) -> Vec<u8> {
     for dataset in datasets {
         match dataset {
             Dataset::Nodes(nodes) => put("2411", geometry::write_nodes(nodes).as_bytes()),
+            Dataset::Systems(systems) => put("2420", geometry::write_systems(systems).as_bytes()),
             Dataset::Line(line) => put("82", geometry::write_line(line).as_bytes()),
             Dataset::Faces(faces) => put("2412", geometry::write_faces(faces).as_bytes()),
             Dataset::Function(f) if style == Style::Binary => {

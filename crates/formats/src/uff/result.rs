@@ -4,9 +4,9 @@ use super::Dataset;
 use super::function::{Abscissa, Axis, Function, NodeDof, Ordinates};
 use super::kinds::{AxisKind, Direction, FunctionKind};
 use crate::FormatError;
-use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis as Abscissae, Points, Trace};
 use echo_job::analysis::words::{Along, Shown};
+use echo_job::analysis::{Analysis, SourceChannel};
 use echo_job::dof::Dof;
 use echo_job::unit::{Quantity, find};
 
@@ -57,6 +57,22 @@ fn dof(of: Option<&Dof>, channel: Option<u32>) -> NodeDof {
     NodeDof { entity: String::new(), node, direction: Direction::new(i64::from(axis)).unwrap_or(Direction::SCALAR) }
 }
 
+/// A channel's samples from `from_s` on as a time response.
+pub fn of_samples(channel: &SourceChannel, number: u32, (from_s, rate_hz): (f64, f64), samples: Vec<f64>) -> Dataset {
+    let function = Function {
+        kind: FunctionKind::TimeResponse,
+        lines: [channel.name.clone(), String::new(), String::new(), String::new(), String::new()],
+        response: dof(channel.dof.as_ref(), Some(number)),
+        reference: dof(None, None),
+        abscissa_axis: Axis { kind: AxisKind::Time, label: "time".into(), unit: "s".into() },
+        ordinate: axis(channel.unit.clone(), ""),
+        denominator: Axis::none(),
+        abscissa: Abscissa::Even { from: from_s, step: 1.0 / rate_hz },
+        values: Ordinates::Real(samples),
+    };
+    Dataset::Function(Box::new(function))
+}
+
 fn kind(along: &Abscissae, trace: &Trace) -> FunctionKind {
     match (trace.quantity, axis_kind(along)) {
         (Shown::Psd, _) => FunctionKind::PowerSpectralDensity,
@@ -83,22 +99,24 @@ fn axis_kind(along: &Abscissae) -> AxisKind {
     }
 }
 
+/// An axis of values in a unit.
+fn axis(unit: String, label: &str) -> Axis {
+    let kind = match find(&unit).map(|u| u.quantity) {
+        Ok(Quantity::Acceleration) => AxisKind::Acceleration,
+        Ok(Quantity::Velocity) => AxisKind::Velocity,
+        Ok(Quantity::Displacement) => AxisKind::Displacement,
+        Ok(Quantity::Force) => AxisKind::ExcitationForce,
+        Ok(Quantity::Pressure) => AxisKind::Pressure,
+        Ok(Quantity::Strain) => AxisKind::Strain,
+        Ok(Quantity::Voltage) => AxisKind::General,
+        Err(_) => AxisKind::Unknown,
+    };
+    Axis { kind, label: label.into(), unit }
+}
+
 /// The unit of a response over that of its reference, as two axes; any other unit stays whole.
 fn parted(trace: &Trace, kind: FunctionKind) -> (Axis, Axis) {
     let bare = |u: &str| u.trim_start_matches('(').trim_end_matches(')').to_string();
-    let of = |unit: String, label: &str| {
-        let kind = match find(&unit).map(|u| u.quantity) {
-            Ok(Quantity::Acceleration) => AxisKind::Acceleration,
-            Ok(Quantity::Velocity) => AxisKind::Velocity,
-            Ok(Quantity::Displacement) => AxisKind::Displacement,
-            Ok(Quantity::Force) => AxisKind::ExcitationForce,
-            Ok(Quantity::Pressure) => AxisKind::Pressure,
-            Ok(Quantity::Strain) => AxisKind::Strain,
-            Ok(Quantity::Voltage) => AxisKind::General,
-            Err(_) => AxisKind::Unknown,
-        };
-        Axis { kind, label: label.into(), unit }
-    };
     // (m/s²)/N, m/(m/s), N/N: the slash that stands outside of brackets.
     let mut depth = 0;
     let outside = trace.unit.char_indices().find(|(_, c)| {
@@ -107,9 +125,9 @@ fn parted(trace: &Trace, kind: FunctionKind) -> (Axis, Axis) {
     });
     match outside {
         Some((at, _)) if kind == FunctionKind::FrequencyResponse => {
-            (of(bare(&trace.unit[..at]), trace.quantity.word()), of(bare(&trace.unit[at + 1..]), "reference"))
+            (axis(bare(&trace.unit[..at]), trace.quantity.word()), axis(bare(&trace.unit[at + 1..]), "reference"))
         }
-        _ => (of(trace.unit.clone(), trace.quantity.word()), Axis::none()),
+        _ => (axis(trace.unit.clone(), trace.quantity.word()), Axis::none()),
     }
 }
 

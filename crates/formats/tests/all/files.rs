@@ -24,7 +24,7 @@ proptest! {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("a.wav");
         let data: Vec<Vec<f64>> = data.into_iter().map(|c| c.into_iter().map(f64::from).collect()).collect();
-        let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 2048.0, data.len()).unwrap();
+        let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 2048.0, data.len(), false).unwrap();
         let (a, b): (Vec<_>, Vec<_>) = data.iter().map(|c| (c[..pieces].to_vec(), c[pieces..].to_vec())).unzip();
         out.push(&a).unwrap();
         out.push(&b).unwrap();
@@ -42,7 +42,7 @@ proptest! {
     fn csv_comes_back(data in prop::collection::vec(-1e3f64..1e3, 3..60)) {
         let mut bytes = Vec::new();
         let heads = [("deck, \"forward\"".to_string(), "m/s²".to_string())];
-        let mut out = CsvOut::new(&mut bytes, 51_200.0, &heads).unwrap();
+        let mut out = CsvOut::new(&mut bytes, 51_200.0, &heads, false).unwrap();
         out.push(std::slice::from_ref(&data)).unwrap();
         let mut back = read("a.csv", bytes.as_slice()).unwrap();
         let info = back.info().clone();
@@ -87,7 +87,7 @@ fn integer_samples_of_every_width_are_shares_of_full_scale() {
 fn chunks_a_reader_does_not_know_are_passed_over() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.wav");
-    let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 1000.0, 1).unwrap();
+    let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 1000.0, 1, false).unwrap();
     out.push(&[vec![0.25, -0.5, 1.5]]).unwrap();
     out.finish().unwrap();
     // A note between head and samples.
@@ -198,7 +198,7 @@ fn gaps_go_out_and_come_in() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.wav");
     let mut file = std::fs::File::create(&path).unwrap();
-    let mut out = WavOut::new(&mut file, 1000.0, 2).unwrap();
+    let mut out = WavOut::new(&mut file, 1000.0, 2, false).unwrap();
     out.push(&data).unwrap();
     let found = out.finish().unwrap();
     assert_eq!(found, gaps);
@@ -212,7 +212,7 @@ fn gaps_go_out_and_come_in() {
 
     let heads = [("a".to_string(), "m/s²".to_string()), ("b".into(), "g".into())];
     let mut bytes = Vec::new();
-    CsvOut::new(&mut bytes, 1000.0, &heads).unwrap().push(&data).unwrap();
+    CsvOut::new(&mut bytes, 1000.0, &heads, false).unwrap().push(&data).unwrap();
     let mut source = read("a.csv", bytes.as_slice()).unwrap();
     assert_eq!((source.info().samples, &source.info().gaps), (6, &gaps));
     assert_eq!(format!("{:?}", all(&mut source)), format!("{data:?}"));
@@ -283,7 +283,7 @@ proptest! {
 fn a_wave_that_ends_early_is_told() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.wav");
-    let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 1000.0, 1).unwrap();
+    let mut out = WavOut::new(std::fs::File::create(&path).unwrap(), 1000.0, 1, false).unwrap();
     out.push(&[vec![1.0; 100]]).unwrap();
     out.finish().unwrap();
     let bytes = std::fs::read(&path).unwrap();
@@ -291,7 +291,7 @@ fn a_wave_that_ends_early_is_told() {
     let mut source = WavSource::open(&path).unwrap();
     assert_eq!(all(&mut source)[0].len(), 87, "the whole samples that are there");
     assert!(source.info().notes[0].contains("read to its end"), "{:?}", source.info().notes);
-    assert!(WavOut::new(std::io::Cursor::new(Vec::new()), 1000.5, 1).is_err());
+    assert!(WavOut::new(std::io::Cursor::new(Vec::new()), 1000.5, 1, false).is_err());
 }
 
 #[test]
