@@ -19,6 +19,9 @@ pub struct Backup {
     /// The file; it must not be there yet.
     #[arg(long)]
     out: PathBuf,
+    /// Only where the database's tables are not those of this program, as before they are brought up to date.
+    #[arg(long)]
+    if_older: bool,
 }
 
 /// Arguments of `restore`.
@@ -35,7 +38,7 @@ pub struct Restore {
 }
 
 /// Where a program of PostgreSQL is: on the path, or where Debian keeps the newest version's.
-fn program(name: &str) -> PathBuf {
+pub fn program(name: &str) -> PathBuf {
     let mut versions: Vec<PathBuf> = std::fs::read_dir("/usr/lib/postgresql")
         .into_iter()
         .flatten()
@@ -59,7 +62,13 @@ fn run(name: &str, words: &[&std::ffi::OsStr]) -> Result<(), Failure> {
 
 impl Backup {
     /// Writes the backup.
-    pub fn run(&self) -> Result<(), Failure> {
+    pub async fn run(&self) -> Result<(), Failure> {
+        if self.if_older {
+            let store = Store::lazy(&self.database_url)?;
+            if store.is_empty().await? || store.fits().await.is_ok() {
+                return Ok(());
+            }
+        }
         if self.out.exists() {
             return Err(Failure::Refused(format!("{} is there already; name another file", self.out.display())));
         }

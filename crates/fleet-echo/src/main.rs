@@ -1,16 +1,18 @@
 //! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · people · backup · restore ·
-//! soak · openapi.
+//! doctor · soak · openapi.
 
 mod analyze;
 mod backup;
 mod demo;
+mod doctor;
 mod people;
 mod remote;
 mod serve;
+mod settings;
 mod soak;
 mod worker;
 
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, FromArgMatches, Parser, Subcommand};
 use std::process::ExitCode;
 
 /// Rig, plan, run, study and report vibration tests.
@@ -45,6 +47,8 @@ enum Command {
     Backup(backup::Backup),
     /// Restore a backup into an empty database.
     Restore(backup::Restore),
+    /// Say what is wrong with an installation, and what to do.
+    Doctor(doctor::Doctor),
     /// Record at full rate and measure what the path carries.
     Soak(soak::Soak),
     /// Print the description of the API.
@@ -73,7 +77,15 @@ fn main() -> ExitCode {
                 .unwrap_or_else(|_| "info,sqlx=warn,mdns_sd=warn".into()),
         )
         .init();
-    let result = match Options::parse().command {
+    let words = match settings::with_file(std::env::args_os().collect(), &Options::command()) {
+        Ok(words) => words,
+        Err(says) => {
+            eprintln!("{says}");
+            return ExitCode::from(2);
+        }
+    };
+    let options = Options::from_arg_matches(&Options::command().get_matches_from(words)).unwrap_or_else(|e| e.exit());
+    let result = match options.command {
         Command::Analyze(a) => a.run(),
         Command::Serve(s) => block_on(s.run()),
         Command::Worker(w) => block_on(w.run()),
@@ -83,8 +95,9 @@ fn main() -> ExitCode {
         Command::Export(e) => block_on(e.run()),
         Command::Report(r) => block_on(r.run()),
         Command::People(p) => block_on(p.run()),
-        Command::Backup(b) => b.run(),
+        Command::Backup(b) => block_on(b.run()),
         Command::Restore(r) => block_on(r.run()),
+        Command::Doctor(d) => block_on(d.run()),
         Command::Soak(s) => block_on(s.run()),
         Command::Openapi => openapi(),
     };

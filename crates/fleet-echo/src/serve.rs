@@ -12,6 +12,7 @@ use echo_application::runs::budget::Budget;
 use echo_application::{App, Desk, free_space, news, outputs, shelf, watch};
 use echo_capture::discover::{Discovery, Reach};
 use echo_capture::{Capture, CaptureState, Options, Room};
+use echo_server::page::Page;
 use echo_server::people::Door;
 use echo_server::{Site, router};
 use echo_store::Store;
@@ -23,6 +24,9 @@ use std::time::Duration;
 /// Arguments of `serve`.
 #[derive(Args)]
 pub struct Serve {
+    /// File with these options, such as /etc/fleet-echo.toml: a key is an option without its dashes, with _ for -.
+    #[arg(id = "config", long = "config")]
+    _config: Option<PathBuf>,
     /// PostgreSQL to work with.
     #[arg(long, env = "DATABASE_URL")]
     database_url: String,
@@ -35,9 +39,9 @@ pub struct Serve {
     /// Where to look for front ends by DNS-SD.
     #[arg(long, value_enum, default_value_t = Discover::Off)]
     discover: Discover,
-    /// Folder of the built page.
-    #[arg(long, default_value = "web/dist")]
-    page: PathBuf,
+    /// Folder of a built page, to be served instead of the one that is part of the program.
+    #[arg(long)]
+    page: Option<PathBuf>,
     /// Megabytes of samples held in memory while the database is away.
     #[arg(long, default_value_t = 1024)]
     hold_mb: u64,
@@ -115,6 +119,19 @@ pub async fn told_to_end() {
 }
 
 impl Serve {
+    /// The page that is served.
+    fn page(&self) -> Result<Page, Failure> {
+        match &self.page {
+            Some(folder) if folder.join("index.html").is_file() => Ok(Page::Folder(folder.clone())),
+            Some(folder) => Err(Failure::Refused(format!("{} holds no built page", folder.display()))),
+            None if echo_page::is_there() => Ok(Page::BuiltIn(echo_page::file)),
+            None => Err(Failure::Refused(
+                "this program was built without its page; build that first (npm run build in web/), or say --page"
+                    .into(),
+            )),
+        }
+    }
+
     /// Who is let in: everybody where only this machine can reach the server, unless sign-in is asked for; else those
     /// who sign in. While there is nobody, a word on the console lets the first owner in.
     async fn door(&self, store: &Store, address: SocketAddr) -> anyhow::Result<Door> {
@@ -182,7 +199,7 @@ impl Serve {
         let address = listener.local_addr()?;
         let door = self.door(&store, address).await?;
         println!("http://{address}");
-        let site = Site { page: self.page.clone(), names: self.names.clone(), door };
+        let site = Site { page: self.page()?, names: self.names.clone(), door };
         tokio::select! {
             r = axum::serve(listener, router(app, site)) => r?,
             () = told_to_end() => {}

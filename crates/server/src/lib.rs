@@ -3,6 +3,7 @@
 pub mod api;
 pub mod error;
 mod live;
+pub mod page;
 pub mod people;
 pub mod roles;
 mod sessions;
@@ -11,8 +12,8 @@ mod strangers;
 
 pub use echo_application::App;
 use echo_application::health;
+use page::Page;
 use people::Door;
-use std::path::PathBuf;
 
 use axum::extract::{Request, State};
 use axum::http::{HeaderName, HeaderValue, header};
@@ -24,14 +25,13 @@ use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, NotForContentType, Predicate};
-use tower_http::services::{ServeDir, ServeFile};
 use tower_http::set_header::SetResponseHeaderLayer;
 
 /// Where the page lies, and by what names it may be reached.
 #[derive(Clone)]
 pub struct Site {
-    /// Folder of the built page.
-    pub page: PathBuf,
+    /// The page's files.
+    pub page: Page,
     /// Names besides the machine's addresses and `localhost`.
     pub names: Vec<String>,
     /// Who is let in.
@@ -43,13 +43,12 @@ pub fn router(app: App, site: Site) -> Router {
     let Site { page, names, door } = site;
     let sessions = sessions::layer(&app.store);
     let names = strangers::Names::new(names);
-    let index = ServeFile::new(page.join("index.html"));
     // What is packed already does not get smaller.
     let squeeze = DefaultPredicate::new()
         .and(NotForContentType::const_new("application/octet-stream"))
         .and(NotForContentType::const_new("application/zip"))
         .and(NotForContentType::const_new("audio/"));
-    Router::new()
+    let api = Router::new()
         .merge(
             api::router()
                 .layer(from_fn_with_state(app.clone(), shown::guard))
@@ -59,8 +58,8 @@ pub fn router(app: App, site: Site) -> Router {
         .layer(from_fn_with_state((app.clone(), door.clone()), people::guard))
         .layer(Extension(door))
         .layer(sessions)
-        .with_state(app)
-        .fallback_service(ServeDir::new(page).precompressed_br().precompressed_gzip().fallback(index))
+        .with_state(app);
+    page.after(api)
         .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(squeeze))
         .layer(CatchPanicLayer::custom(strangers::broken))
         .layer(from_fn_with_state(names, strangers::guard))

@@ -23,6 +23,8 @@ pub struct CampaignBody {
     pub purpose: String,
     /// Whether capture works for it now.
     pub chosen: bool,
+    /// Laid to be looked at.
+    pub demo: bool,
 }
 
 /// All campaigns.
@@ -38,6 +40,7 @@ pub async fn list(State(app): State<App>) -> Result<Json<Vec<CampaignBody>>, Api
                 name: c.name,
                 specimen: c.specimen,
                 purpose: c.purpose,
+                demo: c.demo,
             })
             .collect(),
     ))

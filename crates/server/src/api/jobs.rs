@@ -9,10 +9,9 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::Response;
 use echo_application::jobs::files::{self, JobFile};
 use echo_application::jobs::lists::{self, NewList};
-use echo_application::jobs::{self, ExportFormat, JobKey, PartBody};
+use echo_application::jobs::{self, JobKey, PartBody};
+use echo_application::runs::exported::{ExportFormat, RunExport};
 use futures::stream;
-use serde::Deserialize;
-use utoipa::ToSchema;
 
 /// Begins a list of results; they are made one after the other and kept.
 #[utoipa::path(post, operation_id = "begin_list", path = "/api/campaigns/{id}/jobs/results", params(("id" = i64, Path)), request_body = NewList,
@@ -26,24 +25,16 @@ pub async fn list(
     Ok(Json(lists::begin(&app.store, id, &who(&headers), new).await?))
 }
 
-/// What a run is to be written as.
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct NewExport {
-    /// Kind of file.
-    pub format: ExportFormat,
-}
-
 /// Begins to write a run to a file.
-#[utoipa::path(post, operation_id = "begin_export", path = "/api/runs/{id}/jobs/export", params(("id" = i64, Path)), request_body = NewExport,
-    responses((status = 200, body = JobKey), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+#[utoipa::path(post, operation_id = "begin_export", path = "/api/runs/{id}/jobs/export", params(("id" = i64, Path)), request_body = RunExport,
+    responses((status = 200, body = JobKey), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
 pub async fn export(
     State(app): State<App>,
     Path(id): Path<i64>,
     headers: HeaderMap,
-    Json(new): Json<NewExport>,
+    Json(new): Json<RunExport>,
 ) -> Result<Json<JobKey>, ApiError> {
-    Ok(Json(files::export(&app.store, id, new.format, &who(&headers)).await?))
+    Ok(Json(files::export(&app.store, id, new, &who(&headers)).await?))
 }
 
 /// Begins to make a campaign's report as PDF.
@@ -78,14 +69,14 @@ pub async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<Respons
 /// All channels as 32-bit float WAV in their units; the same as a job that is waited for.
 #[utoipa::path(get, operation_id = "export_wav", path = "/api/runs/{id}/export.wav", params(("id" = i64, Path)), responses((status = 200, content_type = "audio/wav", body = Vec<u8>)))]
 pub async fn wav(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
-    let job = files::export(&app.store, id, ExportFormat::Wav, &who(&headers)).await?;
+    let job = files::export(&app.store, id, RunExport::whole(ExportFormat::Wav), &who(&headers)).await?;
     sent(files::awaited(&app.store, job).await?, "attachment")
 }
 
 /// All channels as CSV: time, then a column a channel; the same as a job that is waited for.
 #[utoipa::path(get, operation_id = "export_csv", path = "/api/runs/{id}/export.csv", params(("id" = i64, Path)), responses((status = 200, content_type = "text/csv", body = String)))]
 pub async fn csv(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
-    let job = files::export(&app.store, id, ExportFormat::Csv, &who(&headers)).await?;
+    let job = files::export(&app.store, id, RunExport::whole(ExportFormat::Csv), &who(&headers)).await?;
     sent(files::awaited(&app.store, job).await?, "attachment")
 }
 
@@ -98,7 +89,7 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap
 }
 
 /// The header that says under which name a file is saved: letters beyond ASCII as RFC 6266 has them.
-fn saved_as(how: &str, name: &str) -> String {
+pub(super) fn saved_as(how: &str, name: &str) -> String {
     let plain: String = name.chars().map(|c| if c.is_ascii() && c != '"' && c != '\\' { c } else { '_' }).collect();
     let coded: String = name
         .bytes()

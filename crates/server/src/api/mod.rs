@@ -22,6 +22,7 @@ pub mod rounds;
 pub mod runs;
 pub mod sensors;
 pub mod setting_right;
+pub mod specimens;
 pub mod study;
 pub mod tachos;
 pub mod versioned;
@@ -36,6 +37,7 @@ use axum::extract::DefaultBodyLimit;
 use axum::http::header;
 use axum::response::IntoResponse;
 use axum::routing::{any, get};
+use echo_application::specimens::files::{LARGEST_PICTURE, LARGEST_SURFACE};
 use echo_formats::sheet::{Sheet, write_xlsx};
 use utoipa::OpenApi;
 use utoipa_axum::router::{OpenApiRouter, UtoipaMethodRouterExt};
@@ -61,6 +63,8 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
     Ok(([(header::CONTENT_TYPE, kind), (header::CONTENT_DISPOSITION, saved)], write_xlsx(sheets)?))
 }
 
+/// Largest geometry that is taken, bytes.
+const LARGEST_GEOMETRY: usize = 64 << 20;
 /// Largest plot that is taken, bytes.
 const LARGEST_PLOT: usize = 256 << 20;
 
@@ -131,6 +135,17 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(study::benches))
         .routes(routes!(study::keep_bench, study::drop_bench))
         .routes(routes!(study::machine, study::save_machine))
+        .routes(routes!(specimens::read, specimens::save).layer(DefaultBodyLimit::max(LARGEST_GEOMETRY)))
+        .routes(routes!(specimens::change).layer(DefaultBodyLimit::max(LARGEST_GEOMETRY)))
+        .routes(routes!(specimens::put_onto_surface))
+        .routes(routes!(specimens::look).layer(DefaultBodyLimit::max(LARGEST_GEOMETRY)))
+        .routes(routes!(specimens::sensors))
+        .routes(routes!(specimens::universal))
+        .routes(routes!(specimens::csv))
+        .routes(routes!(specimens::list))
+        .routes(routes!(specimens::add_picture).layer(DefaultBodyLimit::max(LARGEST_PICTURE)))
+        .routes(routes!(specimens::surface, specimens::set_surface).layer(DefaultBodyLimit::max(LARGEST_SURFACE)))
+        .routes(routes!(specimens::picture, specimens::remove))
         .routes(routes!(study::lines_at))
         .routes(routes!(study::markers))
         .routes(routes!(study::readings))
