@@ -160,6 +160,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/geometry.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The geometry as CSV. */
+        get: operations["geometry_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/geometry.uff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The geometry as a universal file (2411, 2420, 82, 2412). */
+        get: operations["geometry_uff"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/jobs/bring-in": {
         parameters: {
             query?: never;
@@ -704,6 +738,144 @@ export interface paths {
         get: operations["list_runs"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sheet of a campaign's specimen. */
+        get: operations["read_specimen"];
+        /** Writes the sheet of a campaign's specimen. */
+        put: operations["save_specimen"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes the geometry as a spreadsheet is: cells, blocks, rows filled and removed, bodies added. */
+        post: operations["change_geometry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pictures of the specimen, and its surface. */
+        get: operations["list_specimen_files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What geometry is in a universal file or CSV; nothing is written. */
+        post: operations["look_at_geometry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/onto-surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts points onto the nearest place of the surface. */
+        post: operations["put_onto_surface"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps a picture with the specimen, PNG or JPEG; gives its key. */
+        post: operations["add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/sensors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the channels of the rig are on the specimen. */
+        get: operations["list_placed_sensors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/specimen/surface": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Corners of the surface's triangles: 32-bit floats, little-endian, in m, nine a triangle. */
+        get: operations["read_surface"];
+        put?: never;
+        /** Keeps a surface, STL or OBJ, in place of the one before it; gives its key. */
+        post: operations["set_surface"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2070,6 +2242,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/specimen-files/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture of a specimen. */
+        get: operations["read_picture"];
+        put?: never;
+        post?: never;
+        /** Removes a picture, or the surface. */
+        delete: operations["remove_specimen_file"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/status": {
         parameters: {
             query?: never;
@@ -2456,6 +2646,8 @@ export interface components {
         CampaignBody: {
             /** @description Whether capture works for it now. */
             chosen: boolean;
+            /** @description Laid to be looked at. */
+            demo: boolean;
             /**
              * Format: int64
              * @description Key.
@@ -3364,7 +3556,7 @@ export interface components {
          * @description Kinds of files a run is written to.
          * @enum {string}
          */
-        ExportFormat: "wav" | "csv";
+        ExportFormat: "wav" | "csv" | "parquet" | "universal";
         /** @description How a file is to be read, where it does not tell it or was guessed wrong. */
         FileReading: {
             /**
@@ -3585,6 +3777,163 @@ export interface components {
             /** @description Why. */
             why: string;
         };
+        /** @description A body. */
+        GeneratedBody: {
+            /** @enum {string} */
+            body: "beam";
+            /**
+             * Format: double
+             * @description Its length, m.
+             */
+            length_m: number;
+            /** @description Points along it, 2 or more. */
+            points: number;
+        } | {
+            /** @description Points along y, 2 or more. */
+            across: number;
+            /** @description Points along x, 2 or more. */
+            along: number;
+            /** @enum {string} */
+            body: "plate";
+            /**
+             * Format: double
+             * @description Along x, m.
+             */
+            length_m: number;
+            /**
+             * Format: double
+             * @description Along y, m.
+             */
+            width_m: number;
+        } | {
+            /** @enum {string} */
+            body: "box";
+            /**
+             * Format: double
+             * @description Along z, m.
+             */
+            height_m: number;
+            /**
+             * Format: double
+             * @description Along x, m.
+             */
+            length_m: number;
+            /** @description Points along an edge, 2 or more. */
+            points: number;
+            /**
+             * Format: double
+             * @description Along y, m.
+             */
+            width_m: number;
+        } | {
+            /** @description Rings, 2 or more. */
+            along: number;
+            /** @description Points around, 3 or more. */
+            around: number;
+            /** @enum {string} */
+            body: "cylinder";
+            /**
+             * Format: double
+             * @description Along z, m.
+             */
+            height_m: number;
+            /**
+             * Format: double
+             * @description Its radius, m.
+             */
+            radius_m: number;
+        };
+        /** @description Points, lines and faces. */
+        Geometry: {
+            /** @description What the directions along x, y and z are called besides, such as “axial”; empty where they are not. */
+            called?: string[];
+            /** @description Faces of three or four points by their names. */
+            faces?: string[][];
+            /** @description Lines, each through two or more points by their names. */
+            lines?: string[][];
+            /** @description Its points. */
+            points?: components["schemas"]["SpecimenPoint"][];
+        };
+        /** @description A text for a cell. */
+        GeometryCell: {
+            /** @description The column. */
+            column: components["schemas"]["GeometryColumn"];
+            /** @description The row, from 0; the row after the last one is a new one. */
+            row: number;
+            /** @description What was typed. */
+            text: string;
+        };
+        /** @description What is to be changed. */
+        GeometryChange: {
+            /** @description The cells. */
+            cells: components["schemas"]["GeometryCell"][];
+            /** @enum {string} */
+            change: "cells";
+            /** @description The table. */
+            table: components["schemas"]["GeometryTable"];
+        } | {
+            /** @enum {string} */
+            change: "paste";
+            /** @description Its column. */
+            column: components["schemas"]["GeometryColumn"];
+            /** @description Row of the cell. */
+            row: number;
+            /** @description The table. */
+            table: components["schemas"]["GeometryTable"];
+            /** @description The block, tabs between its cells. */
+            text: string;
+        } | {
+            /** @enum {string} */
+            change: "fill";
+            /** @description The columns. */
+            columns: components["schemas"]["GeometryColumn"][];
+            /** @description Counted on by the step from the first row to the second instead of repeated. */
+            counting: boolean;
+            /** @description The rows. */
+            rows: number[];
+            /** @description The table. */
+            table: components["schemas"]["GeometryTable"];
+        } | {
+            /** @enum {string} */
+            change: "remove";
+            /** @description The rows. */
+            rows: number[];
+            /** @description The table. */
+            table: components["schemas"]["GeometryTable"];
+        } | {
+            /** @description Where it begins, m. */
+            at?: number[];
+            /** @description The body. */
+            body: components["schemas"]["GeneratedBody"];
+            /** @enum {string} */
+            change: "body";
+            /** @description Number of its first point; the one after the largest there is where left out. */
+            first?: number | null;
+            /** @description What stands before the numbers of its points. */
+            prefix?: string;
+        } | {
+            /** @enum {string} */
+            change: "add";
+            /** @description Its points, lines and faces. */
+            geometry: components["schemas"]["Geometry"];
+        };
+        /**
+         * @description A column of one of the tables.
+         * @enum {string}
+         */
+        GeometryColumn: "name" | "x" | "y" | "z" | "turned_x" | "turned_y" | "turned_z" | "through";
+        /** @description A geometry that was read of a file. */
+        GeometryFound: {
+            /** @description Its points, lines and faces. */
+            geometry: components["schemas"]["Geometry"];
+            /** @description What had to be assumed or left out. */
+            notes: string[];
+        };
+        /**
+         * @description One of the tables.
+         * @enum {string}
+         */
+        GeometryTable: "points" | "lines" | "faces";
         /** @description What one input can be set to. */
         InputOffer: {
             /**
@@ -3842,6 +4191,11 @@ export interface components {
             /** @description The text. */
             text: string;
         };
+        /**
+         * @description What cells show lengths in.
+         * @enum {string}
+         */
+        LengthUnit: "m" | "mm";
         /** @description One way of looking at data. */
         Lens: (components["schemas"]["WaveformSettings"] & {
             /** @enum {string} */
@@ -4323,10 +4677,15 @@ export interface components {
             /** @description What it begins with. */
             with: components["schemas"]["From"];
         };
-        /** @description What a run is to be written as. */
-        NewExport: {
-            /** @description Kind of file. */
-            format: components["schemas"]["ExportFormat"];
+        /** @description A change of the geometry. */
+        NewGeometryChange: {
+            /** @description What is to be changed. */
+            change: components["schemas"]["GeometryChange"];
+            /**
+             * Format: int64
+             * @description Version it was made on.
+             */
+            made_on: number;
         };
         /** @description What a list is to make. */
         NewList: {
@@ -4392,6 +4751,16 @@ export interface components {
             password: string;
             /** @description What they may do. */
             role: components["schemas"]["Role"];
+        };
+        /** @description Points that are to be put onto the surface. */
+        NewPlaces: {
+            /**
+             * Format: int64
+             * @description Version they are of.
+             */
+            made_on: number;
+            /** @description Their rows, from 0; all of them where empty. */
+            rows?: number[];
         };
         /** @description A token that is to be made. */
         NewToken: {
@@ -4774,6 +5143,22 @@ export interface components {
             columns: components["schemas"]["Column"][];
             /** @description Inputs of the rows, in the order shown. */
             inputs: number[];
+        };
+        /** @description A channel that is measured, on the specimen. */
+        PlacedSensor: {
+            /** @description Its direction, as it is entered. */
+            direction: string;
+            /**
+             * Format: int32
+             * @description Its input.
+             */
+            input: number;
+            /** @description Its name. */
+            name: string;
+            /** @description Row of its point, from 0. */
+            row: number;
+            /** @description Which way it shows, of length one; none where the direction is not known. */
+            way?: number[] | null;
         };
         /** @description What is recorded. */
         Plan: {
@@ -5908,6 +6293,35 @@ export interface components {
             /** @description Their front ends and plans. */
             settings: components["schemas"]["Difference"][];
         };
+        /** @description What of a run is written, and how; everything as it is where nothing else is said. */
+        RunExport: {
+            /** @description Its channels, from 1; all of them where empty. */
+            channels?: number[];
+            /** @description Counts of the converter instead of engineering units. */
+            counts?: boolean;
+            /** @description Kind of file. */
+            format: components["schemas"]["ExportFormat"];
+            /**
+             * Format: double
+             * @description Beginning of the stretch, s.
+             */
+            from_s?: number | null;
+            /**
+             * @description Name of the file without its ending, with words in braces: {campaign}, {specimen}, {run}, {kind}, {date}, {time},
+             *     {channels}. Empty for “run-{run}”.
+             */
+            name?: string;
+            /**
+             * Format: double
+             * @description A lower rate, samples a second.
+             */
+            rate_hz?: number | null;
+            /**
+             * Format: double
+             * @description End of the stretch, s.
+             */
+            to_s?: number | null;
+        };
         /** @description A computed channel as a run has it. */
         RunMath: components["schemas"]["MathChannel"] & {
             /**
@@ -6137,6 +6551,8 @@ export interface components {
             channels: number;
             /** @description Laid to be looked at. */
             demo: boolean;
+            /** @description Its specimen as strokes of an SVG path in a frame of 100 by 70; none without a geometry. */
+            drawing?: string | null;
             /**
              * Format: date-time
              * @description When it goes for good, where it was deleted.
@@ -6238,6 +6654,80 @@ export interface components {
              * @description The input.
              */
             input: number;
+        };
+        /** @description What is known of a specimen; its name is the campaign's. */
+        Specimen: {
+            /** @description Its points, lines and faces. */
+            geometry?: components["schemas"]["Geometry"];
+            /** @description What kind of thing it is: “steel bracket”. */
+            kind?: string;
+            /** @description Anything else. */
+            remarks?: string;
+            /** @description Its serial number. */
+            serial?: string;
+            /** @description What its tables show lengths in. */
+            unit?: components["schemas"]["LengthUnit"];
+        };
+        /** @description A specimen's sheet with its version. */
+        SpecimenBody: {
+            /** @description The sheet. */
+            specimen: components["schemas"]["Specimen"];
+            /**
+             * Format: int64
+             * @description Counts up with every change.
+             */
+            version: number;
+        };
+        /** @description A file of a specimen. */
+        SpecimenFileBody: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its bytes.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /** @description What it is. */
+            kind: components["schemas"]["SpecimenFileKind"];
+            /** @description Its name. */
+            name: string;
+            /** @description Who brought it. */
+            who: string;
+        };
+        /**
+         * @description What a file of a specimen is.
+         * @enum {string}
+         */
+        SpecimenFileKind: "picture" | "surface";
+        /** @description A point of the specimen. */
+        SpecimenPoint: {
+            /** @description Its name, often a number; used once. */
+            name: string;
+            /** @description How its own directions are turned against those of the specimen: about x, then y, then z, degrees. */
+            turned?: number[];
+            /**
+             * Format: double
+             * @description Along the specimen's x, m.
+             */
+            x: number;
+            /**
+             * Format: double
+             * @description Along its y, m.
+             */
+            y: number;
+            /**
+             * Format: double
+             * @description Along its z, m.
+             */
+            z: number;
         };
         /** @description Settings of the spectrogram lens. */
         SpectrogramRecipe: {
@@ -7677,6 +8167,64 @@ export interface operations {
             };
         };
     };
+    geometry_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    geometry_uff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     bring_in: {
         parameters: {
             query?: never;
@@ -8831,6 +9379,358 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListedRun"][];
+                };
+            };
+        };
+    };
+    read_specimen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    save_specimen: {
+        parameters: {
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Specimen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_geometry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewGeometryChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_specimen_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenFileBody"][];
+                };
+            };
+        };
+    };
+    look_at_geometry: {
+        parameters: {
+            query: {
+                /** @description Its name with its ending. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GeometryFound"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    put_onto_surface: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlaces"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimenBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_picture: {
+        parameters: {
+            query: {
+                /** @description Its name with its ending. */
+                name: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_placed_sensors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedSensor"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_surface: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+        };
+    };
+    set_surface: {
+        parameters: {
+            query: {
+                /** @description Its name with its ending. */
+                name: string;
+                /** @description How many m its unit is: STL and OBJ do not tell. 0.001 where left out. */
+                to_m?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
                 };
             };
         };
@@ -10793,7 +11693,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewExport"];
+                "application/json": components["schemas"]["RunExport"];
             };
         };
         responses: {
@@ -10814,6 +11714,14 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -11433,6 +12341,62 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    remove_specimen_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -66,6 +66,13 @@ export function Row({ c, onCopy }: { c: Shelved; onCopy: (c: Shelved) => void })
           <br />
           <span className="num text-soft">{time}</span>
         </td>
+        <td className="w-26 pl-3">
+          {c.drawing && (
+            <svg viewBox="-3 -3 106 76" className="h-11 w-22" role="img" aria-label={`Drawing of ${c.specimen}`}>
+              <path d={c.drawing} fill="none" stroke="var(--ink)" strokeWidth="1.6" strokeLinejoin="round" />
+            </svg>
+          )}
+        </td>
         <td className="px-4 py-2 leading-4">
           <Link to={within(c.id, "/rig")} className="text-[15px] font-semibold hover:text-harbour">
             {c.name}
@@ -97,7 +104,7 @@ export function Row({ c, onCopy }: { c: Shelved; onCopy: (c: Shelved) => void })
       {open && (
         <tr className="bg-shoal">
           <td className="border-r border-rule" />
-          <td colSpan={6} className="px-4 pb-3">
+          <td colSpan={7} className="px-4 pb-3">
             <Acts c={c} onCopy={onCopy} />
           </td>
         </tr>

@@ -111,6 +111,9 @@ export function Shelf() {
               <thead className="border-b border-ink text-left text-soft">
                 <tr>
                   <th className="pr-3 pb-1 text-right font-normal">Last worked on</th>
+                  <th className="pb-1 font-normal">
+                    <span className="sr-only">Drawing</span>
+                  </th>
                   <th className="px-4 pb-1 font-normal">Campaign</th>
                   <th className="pb-1 font-normal">
                     <span className="grid w-[208px] grid-cols-[36px_43px_43px_43px_43px] text-center">

@@ -4,6 +4,7 @@ import { api, type Refused, type ReportBody, told } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
+import { noteFirst } from "../../shell/firstNotes";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { dropDraft, keepDraft, takeDraft } from "../../ui/draft";
@@ -58,6 +59,7 @@ export function ReportStation() {
           className="inline-flex h-8 items-center rounded-chart bg-harbour px-3 font-semibold text-sheet"
           href={`/api/campaigns/${id}/report.pdf`}
           download={`${body.title}.pdf`}
+          onClick={() => noteFirst(id, "report")}
         >
           Save PDF
         </a>

@@ -7,17 +7,18 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Cell, Channel, RigBody } from "../../api/client";
 import { useLevels } from "../../api/live";
+import { between, boxOf, type EditingCell, type Spot, walked } from "../../ui/cells";
 import { digits } from "../../ui/format";
 import { copyText } from "../../ui/save";
 import { ColumnHead } from "./ColumnHead";
-import { type Column, template } from "./columns";
+import { type Column, type Places, template } from "./columns";
 import type { Editing } from "./editing";
-import type { EditingCell, Spot } from "./spot";
 import { TableRow } from "./TableRow";
 import type { View } from "./view";
 
 type Props = {
   rig: RigBody;
+  places: Places | undefined;
   rows: Channel[];
   shown: Column[];
   view: View;
@@ -31,9 +32,7 @@ type Props = {
 
 const HEAD = 31;
 
-const between = (x: number, lo: number, hi: number) => Math.min(Math.max(x, lo), hi);
-
-export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelect, editing, onError }: Props) {
+export function ChannelTable({ rig, places, rows, shown, view, onView, selected, onSelect, editing, onError }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState<Spot>({ row: 0, column: Math.min(1, shown.length - 1) });
   const [from, setFrom] = useState<Spot>(at);
@@ -87,15 +86,7 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
     }
   });
 
-  const box = useMemo(
-    () => ({
-      top: Math.min(at.row, from.row),
-      bottom: Math.max(at.row, from.row),
-      left: Math.min(at.column, from.column),
-      right: Math.max(at.column, from.column),
-    }),
-    [at, from],
-  );
+  const box = useMemo(() => boxOf(at, from), [at, from]);
   const inputsOf = useCallback(
     (top: number, bottom: number) => rows.slice(top, bottom + 1).map((r) => r.input),
     [rows],
@@ -196,24 +187,12 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
   const key = (e: KeyboardEvent) => {
     if (edit) return;
     const { row, column } = at;
-    const moves: Record<string, [number, number]> = {
-      ArrowUp: [-1, 0],
-      ArrowDown: [1, 0],
-      ArrowLeft: [0, -1],
-      ArrowRight: [0, 1],
-      PageUp: [-15, 0],
-      PageDown: [15, 0],
-      Home: [0, -99],
-      End: [0, 99],
-    };
-    const by = moves[e.key];
     const c = rows[row];
     const control = e.ctrlKey || e.metaKey;
     const letter = e.key.toLowerCase();
-    if (by) {
-      if (control && e.key === "Home") move(0, column, e.shiftKey);
-      else if (control && e.key === "End") move(rows.length - 1, column, e.shiftKey);
-      else move(row + by[0] * (control ? 9999 : 1), column + by[1], e.shiftKey);
+    const to = walked(e, at, rows.length);
+    if (to) {
+      move(to.row, to.column, e.shiftKey);
     } else if (e.key === "Enter" || e.key === "F2") begin(at);
     else if (e.key === " " && e.shiftKey) {
       setFrom({ row: from.row, column: 0 });
@@ -295,7 +274,9 @@ export function ChannelTable({ rig, rows, shown, view, onView, selected, onSelec
               right={inside ? box.right : -1}
               many={box.bottom > box.top || box.right > box.left}
               edit={edit?.spot.row === v.index ? edit : undefined}
-              options={edit?.spot.row === v.index ? shown[edit.spot.column]?.options?.(c, rig) : undefined}
+              options={
+                edit?.spot.row === v.index ? shown[edit.spot.column]?.options?.(c, rig, places, edit.text) : undefined
+              }
               onMove={move}
               onBegin={begin}
               onEdit={setEdit}

@@ -17,6 +17,8 @@ import { ReviewDialog } from "./ReviewDialog";
 import { Selected } from "./Selected";
 import { Sheet } from "./Sheet";
 import { useSelection } from "./selection";
+import { directionsOf } from "./specimen/tables";
+import { useSpecimen } from "./specimen/useSpecimen";
 import { Versions } from "./Versions";
 import { useRows, useView } from "./view";
 
@@ -29,6 +31,12 @@ export function Channels({ body }: { body: RigBody }) {
   const find = useRef<HTMLInputElement>(null);
   const { view, change, shown } = useView();
   const channels = body.rig.channels;
+  const geometry = useSpecimen(id).data?.specimen.geometry;
+  const places = useMemo(() => {
+    if (!geometry?.points?.length) return undefined;
+    const along = directionsOf(geometry);
+    return { points: geometry.points.map((p) => p.name), directions: [...along, ...along.map((d) => `-${d}`)] };
+  }, [geometry]);
   const rows = useRows(channels, body.cautions, view);
 
   const { fix, waive } = mending({ campaign: id, editing, savePlan: save.mutateAsync, onError: setError });
@@ -103,6 +111,7 @@ export function Channels({ body }: { body: RigBody }) {
         first={
           <ChannelTable
             rig={body}
+            places={places}
             rows={rows}
             shown={shown}
             view={view}

@@ -10,9 +10,11 @@ import { Check } from "./check/Check";
 import { FrontEnds } from "./front-ends/FrontEnds";
 import { Levels } from "./levels/Levels";
 import { Sensors } from "./sensors/Sensors";
+import { Specimen } from "./specimen/Specimen";
 
 const views = [
   { path: "", says: "Channels" },
+  { path: "specimen", says: "Specimen" },
   { path: "levels", says: "Levels" },
   { path: "sensors", says: "Sensors" },
   { path: "check", says: "Check a sensor" },
@@ -51,6 +53,7 @@ export function RigStation() {
       </nav>
       <Routes>
         <Route path="" element={<Channels body={rig.data} />} />
+        <Route path="specimen" element={<Specimen body={rig.data} />} />
         <Route path="levels" element={<Levels body={rig.data} />} />
         <Route path="sensors" element={<Sensors body={rig.data} />} />
         <Route path="check" element={<Check body={rig.data} />} />

@@ -1,7 +1,9 @@
 /** The selected channel, or what several have in common: the last moments, every setting, what follows. */
 import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 import type { Channel, RigBody } from "../../api/client";
 import { usePicture } from "../../api/live";
+import { useTo } from "../../shell/address";
 import { digits, withUnit } from "../../ui/format";
 import { Panel } from "../../ui/Panel";
 import { colour } from "../../ui/traces";
@@ -16,6 +18,7 @@ type Props = { rig: RigBody; channel: Channel | undefined; all: Channel[]; editi
 
 export function Selected({ rig, channel, all, editing }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const to = useTo();
   const [open, setOpen] = useState(() => localStorage.getItem(KEPT) === "open");
   const toggle = () => {
     localStorage.setItem(KEPT, open ? "" : "open");
@@ -48,6 +51,17 @@ export function Selected({ rig, channel, all, editing }: Props) {
             <p className="text-[12px] leading-4 text-soft">
               input {channel.label}
               {smart && ` · ${smartWords(smart)}`}
+              {channel.point && (
+                <>
+                  {" · "}
+                  <Link
+                    to={to(`/rig/specimen?point=${encodeURIComponent(channel.point)}`)}
+                    className="text-harbour hover:underline"
+                  >
+                    show {channel.point}
+                  </Link>
+                </>
+              )}
             </p>
             <canvas
               ref={canvas}

@@ -4,6 +4,19 @@ import { plain } from "../../ui/format";
 
 export type ColumnKey = Schema["Column"];
 
+/** Points and directions of the specimen, where it has a geometry. */
+export type Places = { points: string[]; directions: string[] };
+
+/** Most options that are offered at once. */
+const MOST_OPTIONS = 40;
+
+/** Those with what is typed in them; all where that is what stood there already. */
+export function offered(all: string[], typed: string, was: string): string[] {
+  const part = typed.trim().toLowerCase();
+  const like = typed === was ? all : all.filter((o) => o.toLowerCase().includes(part));
+  return like.slice(0, MOST_OPTIONS);
+}
+
 export type Column = {
   key: ColumnKey;
   head: string;
@@ -16,7 +29,7 @@ export type Column = {
   usual: boolean;
   text: (c: Channel) => string;
   /** Values that are allowed, where there are few. */
-  options?: (c: Channel, rig: RigBody) => string[];
+  options?: (c: Channel, rig: RigBody, places: Places | undefined, typed: string) => string[];
 };
 
 /** Every coupling there is; an input offers some of them. */
@@ -97,8 +110,24 @@ export const columns: Column[] = [
     text: (c) => filter(c.high_pass_hz ?? 0),
     options: (c, rig) => offer(c, rig)?.high_pass_hz?.map(filter) ?? [],
   },
-  { key: "point", head: "Point", width: 78, grow: 1, usual: true, text: (c) => c.point },
-  { key: "direction", head: "Direction", width: 62, grow: 0.3, usual: true, text: (c) => c.direction },
+  {
+    key: "point",
+    head: "Point",
+    width: 78,
+    grow: 1,
+    usual: true,
+    text: (c) => c.point,
+    options: (c, _, places, typed) => offered(places?.points ?? [], typed, c.point),
+  },
+  {
+    key: "direction",
+    head: "Direction",
+    width: 62,
+    grow: 0.3,
+    usual: true,
+    text: (c) => c.direction,
+    options: (c, _, places, typed) => offered(places?.directions ?? [], typed, c.direction),
+  },
   {
     key: "unit",
     head: "Unit",

@@ -16,7 +16,10 @@ export function useSelection(usual: number) {
       setChosen(all);
       setSelected(input);
       window.clearTimeout(waiting.current);
+      const here = window.location.pathname;
       waiting.current = window.setTimeout(() => {
+        // Whoever follows a link meanwhile is not to be brought back: the view goes only when the next one is there.
+        if (window.location.pathname !== here) return;
         told.current = input;
         setParams({ input: String(input) }, { replace: true });
       }, 300);

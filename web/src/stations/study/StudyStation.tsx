@@ -1,14 +1,17 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
-import { Suspense } from "react";
-import { Navigate, NavLink, useParams } from "react-router";
+import { Suspense, useEffect, useState } from "react";
+import { Navigate, NavLink, useLocation, useParams } from "react-router";
 import { useRun, useRuns } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
+import { RunFileDialog } from "../../jobs/RunFileDialog";
 import { useGo, useTo, within } from "../../shell/address";
+import { noteFirst } from "../../shell/firstNotes";
 import { later } from "../../shell/later";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Wrong } from "../../ui/Panel";
 import { BenchView } from "./BenchView";
+import { bracketOf } from "./look";
 
 const EventsView = later(() => import("./EventsView"), "EventsView");
 const ResultsView = later(() => import("./results/ResultsView"), "ResultsView");
@@ -32,6 +35,12 @@ export function StudyStation() {
   const run = useRun(Number.isFinite(number) && number > 0 ? number : newest);
   const go = useGo();
   const to = useTo();
+  const { search } = useLocation();
+  const [writing, setWriting] = useState(false);
+  const opened = (run.data?.samples ?? 0) > 0;
+  useEffect(() => {
+    if (opened) noteFirst(id, "spectrum");
+  }, [opened, id]);
   if (run.error) return <Wrong error={run.error} />;
   if (!run.data) {
     return runs.data && newest === undefined ? (
@@ -77,6 +86,12 @@ export function StudyStation() {
         <span className="ml-auto" />
         <RunFile run={run.data.id} format="wav" label="WAV" />
         <RunFile run={run.data.id} format="csv" label="CSV" />
+        <span>
+          <Button look="link" className="font-normal!" onClick={() => setWriting(true)}>
+            As a file …
+          </Button>
+        </span>
+        {writing && <RunFileDialog run={run.data} bracket={bracketOf(search)} onClose={() => setWriting(false)} />}
       </nav>
       <Suspense fallback={<Empty says="Opening …" />}>
         {view === "events" ? (

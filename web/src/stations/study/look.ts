@@ -89,6 +89,9 @@ export function intoAddress(search: string, look: Look): string {
   return text && `?${text}`;
 }
 
+/** The bracket that an address tells. */
+export const bracketOf = (search: string) => heard(new URLSearchParams(search).get("b"));
+
 /** What of a look an address says; what it says wrongly is left out. */
 export function ofAddress(search: string, first: Look): Partial<Look> {
   const params = new URLSearchParams(search);
