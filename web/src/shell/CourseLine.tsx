@@ -101,6 +101,9 @@ export function CourseLine() {
           );
         })}
       </ol>
+      <Link to="/help" aria-keyshortcuts="F1" className="px-3 pb-2 text-[13px] text-ink hover:text-harbour">
+        Help <kbd aria-hidden>F1</kbd>
+      </Link>
     </nav>
   );
 }

@@ -1,7 +1,7 @@
 /** The frame around the five stations of a campaign: course line, watch bar, log strip, keys. */
 
 import { type ReactNode, Suspense, useEffect, useState } from "react";
-import { Navigate, Route, Routes, useLocation } from "react-router";
+import { Navigate, Route, Routes, useLocation, useNavigate } from "react-router";
 import { showing } from "../api/client";
 import { live, useConnected, useRefusedWish, useStatusOf } from "../api/live";
 import { useNews } from "../api/news";
@@ -14,6 +14,7 @@ import { CourseLine, stations } from "./CourseLine";
 import { captureName, type Order, orders } from "./capture";
 import { Elsewhere } from "./Elsewhere";
 import { Finder } from "./Finder";
+import { FirstRun } from "./FirstRun";
 import { KeyList } from "./KeyList";
 import { useKeys } from "./keys";
 import { LogStrip } from "./LogStrip";
@@ -48,6 +49,7 @@ const guarded = (name: string, station: ReactNode) => (
 
 export function Shell() {
   const go = useGo();
+  const navigate = useNavigate();
   const station = stationOf(useLocation().pathname);
   const to = useTo();
   const connected = useConnected();
@@ -86,6 +88,7 @@ export function Shell() {
     })),
     { key: "Control+k", says: "Find a station, run, result or channel", anywhere: true, run: () => setFinding(true) },
     { key: "Shift+?", says: "This list of keys", run: () => setKeys(true) },
+    { key: "F1", says: "Help", anywhere: true, run: () => navigate("/help") },
     ...(own && state === "idle" ? [{ key: "a", says: "Arm", run: () => order("arm") }] : []),
     ...(own && (state === "idle" || state === "armed")
       ? [{ key: "r", says: "Record", run: () => order("record") }]
@@ -133,6 +136,7 @@ export function Shell() {
         ) : (
           <>
             <Elsewhere onError={setError} />
+            <FirstRun />
             <Routes>
               <Route path="rig/*" element={guarded("Rig", <RigStation />)} />
               <Route path="plan/*" element={guarded("Plan", <PlanStation />)} />

@@ -1,6 +1,6 @@
 /** Addresses that name no campaign: they lead to the one that is measured, or to the one a run belongs to. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { Suspense, useEffect } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { api, SIGNED_OUT, told } from "../api/client";
 import { live, useConnected } from "../api/live";
@@ -11,7 +11,10 @@ import { SignIn } from "../people/SignIn";
 import { Shelf } from "../shelf/Shelf";
 import { Empty, Wrong } from "../ui/Panel";
 import { within } from "./address";
+import { later } from "./later";
 import { Shell } from "./Shell";
+
+const Help = later(() => import("../help/Help"), "Help");
 
 live.open();
 
@@ -29,6 +32,14 @@ export function Start() {
       <Route path="/c/:campaign/*" element={<Shell />} />
       <Route path="/campaigns" element={<Shelf />} />
       <Route path="/people" element={<People />} />
+      <Route
+        path="/help/:page?"
+        element={
+          <Suspense fallback={<Empty says="Opening …" />}>
+            <Help />
+          </Suspense>
+        }
+      />
       <Route path="*" element={<Nowhere />} />
     </Routes>
   );

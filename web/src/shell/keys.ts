@@ -86,6 +86,16 @@ export const local: { name: string; keys: [string, string][] }[] = [
     ],
   },
   {
+    name: "Drawing of the specimen",
+    keys: [
+      ["← ↑ → ↓", "turn"],
+      ["+, −", "zoom"],
+      ["F", "fit; 1 to 4 look from other sides"],
+      ["N", "names of points"],
+      ["click", "pick a point; with Shift one more"],
+    ],
+  },
+  {
     name: "Plots",
     keys: [
       ["← →", "move the crosshair; with Shift by twenty; Home and End go to the ends"],
