@@ -47,6 +47,7 @@ async fn rig_and_plan_have_no_serious_finding() -> Result<()> {
     let views = [
         ("/rig", "gearbox top, vert"),
         ("/rig/sensors", "QA-31"),
+        ("/rig/specimen", "motor, drive end"),
         ("/rig/front-ends", "Lantern"),
         ("/rig/levels", "Level"),
         ("/rig/check", "How it is checked"),
@@ -73,6 +74,8 @@ async fn run_study_and_report_have_no_serious_finding() -> Result<()> {
         ("/c/1/changes", "Changes"),
         ("/campaigns", "Begin a campaign"),
         ("/people", "Tokens"),
+        ("/help/coast-down", "Let it coast down"),
+        ("/help/keys", "Everywhere"),
     ];
     looked_at(&views, false).await
 }

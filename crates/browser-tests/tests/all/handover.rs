@@ -87,6 +87,11 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
         json!({ "kind": "first check", "remark": "cable moved; “twice”\nthen fixed", "tags": ["loud"] }),
     )
     .await?;
+    let picture = [b"\x89PNG\r\n\x1a\n".as_slice(), b"...", b"IEND\xaeB`\x82"].concat();
+    let (status, answer) =
+        r.send_bytes("/api/campaigns/1/specimen/pictures?name=top%20%22left%22.png", picture.clone()).await?;
+    anyhow::ensure!(status == 200, "{answer}");
+    let specimen = r.get("/api/campaigns/1/specimen").await?["specimen"].clone();
     let recipe = json!({ "lens": "spectrum", "channels": [7], "block": 4096 });
     let job =
         put("POST", "/api/campaigns/1/jobs/results".into(), json!({ "name": "mesh", "recipe": recipe, "runs": [run] }))
@@ -127,6 +132,12 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
     let machine = r.get(&format!("/api/campaigns/{id}/machine")).await?;
     assert!(machine["elements"].as_array().is_some_and(|e| e.len() > 3), "{machine}");
 
+    let came = r.get(&format!("/api/campaigns/{id}/specimen")).await?["specimen"].clone();
+    assert!(came == specimen && came["geometry"]["points"].as_array().is_some_and(|p| p.len() > 50));
+    let files = r.get(&format!("/api/campaigns/{id}/specimen/files")).await?;
+    assert_eq!(files[0]["name"], "top \"left\".png");
+    assert_eq!(r.bytes(&format!("/api/specimen-files/{}", files[0]["id"])).await?, picture);
+
     // Beside itself it gets a number.
     assert_eq!(taken_in(&r, &file).await?["state"], "done");
     let names = r.get("/api/campaigns").await?.to_string();
@@ -151,6 +162,10 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
         (flipped, "its checksum is not the one that was written"),
         (file[..file.len() / 2].to_vec(), "is no ZIP file, or is cut off"),
         (changed(&file, |name, b| (!counts(name)).then(|| (name.into(), b)))?, "lacks the entry"),
+        (
+            changed(&file, |name, b| (name != "specimen/0001").then(|| (name.into(), b)))?,
+            "lacks the entry specimen/0001",
+        ),
         (with("\"version\": 1", "\"version\": 9")?, "is of version 9"),
         (with("campaign.json", "../campaign.json")?, "outside its folder"),
         (with("fleet-echo campaign", "holiday pictures")?, "says that it is “holiday pictures”"),
