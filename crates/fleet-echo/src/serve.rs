@@ -157,6 +157,7 @@ impl Serve {
     /// Serves until Ctrl+C or SIGTERM; a recording that is going is ended and written first, for up to ten
     /// seconds.
     pub async fn run(&self) -> Result<(), Failure> {
+        let page = self.page()?;
         let store = open_store(&self.database_url, "serve").await?;
         let options = Options { hold_bytes: self.hold_mb << 20, room: room(&store).await, ..Options::default() };
         let capture = Capture::start(store.clone(), options);
@@ -199,7 +200,7 @@ impl Serve {
         let address = listener.local_addr()?;
         let door = self.door(&store, address).await?;
         println!("http://{address}");
-        let site = Site { page: self.page()?, names: self.names.clone(), door };
+        let site = Site { page, names: self.names.clone(), door };
         tokio::select! {
             r = axum::serve(listener, router(app, site)) => r?,
             () = told_to_end() => {}

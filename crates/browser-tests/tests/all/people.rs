@@ -223,7 +223,7 @@ async fn where_others_can_reach_it_the_first_start_makes_an_owner() -> Result<()
     let mut r = r;
     r.server.kill();
     command
-        .args(["serve", "--listen", "0.0.0.0:0", "--page", "/nowhere"])
+        .args(["serve", "--listen", "0.0.0.0:0"])
         .env("DATABASE_URL", &r.database.url)
         .stdout(Stdio::piped())
         .stderr(Stdio::piped());
