@@ -60,6 +60,14 @@ api.use({
   },
 });
 
+/** What a call needs to send a file's bytes as they are. */
+export const bytesOf = (file: Blob) => ({
+  // The description knows bytes as a list of numbers.
+  body: file as unknown as number[],
+  bodySerializer: (b: unknown) => b as Blob,
+  headers: { "content-type": "application/octet-stream" },
+});
+
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
 /** The data of an answer; throws its sentence otherwise. */

@@ -1,7 +1,7 @@
 /** Table menu: columns, files in and out. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRef } from "react";
-import { api, type EditAnswer, told } from "../../api/client";
+import { api, bytesOf, type EditAnswer, told } from "../../api/client";
 import { columns } from "./columns";
 import type { Editing } from "./editing";
 import type { View } from "./view";
@@ -23,9 +23,7 @@ export function Sheet({ campaign, view, onView, editing, version, onError }: Pro
       const answer: EditAnswer = await told(
         api.POST("/api/campaigns/{id}/rig/file", {
           params: { path: { id: campaign ?? 0 } },
-          body: chosen as unknown as number[],
-          bodySerializer: (b) => b as unknown as Blob,
-          headers: { "content-type": "application/octet-stream" },
+          ...bytesOf(chosen),
         }),
       );
       editing.setReview({ answer, what: `read ${chosen.name}`, madeOn: version });

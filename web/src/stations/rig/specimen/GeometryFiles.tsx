@@ -1,10 +1,10 @@
 /** The geometry from a file and into one; the surface that points are put onto. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRef, useState } from "react";
-import { api, type Schema, told } from "../../../api/client";
+import { api, bytesOf, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { type Geometry, rowsOf } from "./tables";
-import { type SpecimenEditing, sendFile } from "./useSpecimen";
+import type { SpecimenEditing } from "./useSpecimen";
 
 type Found = Schema["GeometryFound"];
 
@@ -40,8 +40,8 @@ export function GeometryFiles({ campaign, geometry, surface, editing, onError }:
   };
   const look = (file: File) =>
     doing(`reading ${file.name} …`, async () => {
-      const address = `/api/campaigns/${campaign}/specimen/look?name=${encodeURIComponent(file.name)}`;
-      const is = (await sendFile(address, file)) as Found;
+      const params = { path: { id: campaign ?? 0 }, query: { name: file.name } };
+      const is = await told(api.POST("/api/campaigns/{id}/specimen/look", { params, ...bytesOf(file) }));
       const empty = rowsOf(geometry, "points") === 0;
       if (empty && (is.notes ?? []).length === 0) await editing.change({ change: "add", geometry: is.geometry });
       else setFound({ name: file.name, is });
@@ -55,8 +55,8 @@ export function GeometryFiles({ campaign, geometry, surface, editing, onError }:
     });
   const setSurface = (file: File) =>
     doing(`reading ${file.name} …`, () => {
-      const name = encodeURIComponent(file.name);
-      return sendFile(`/api/campaigns/${campaign}/specimen/surface?name=${name}&to_m=${unit}`, file);
+      const params = { path: { id: campaign ?? 0 }, query: { name: file.name, to_m: unit } };
+      return told(api.POST("/api/campaigns/{id}/specimen/surface", { params, ...bytesOf(file) }));
     });
   const dropSurface = () =>
     doing("", async () => {

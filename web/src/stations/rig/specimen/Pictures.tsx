@@ -1,10 +1,9 @@
 /** Photographs and drawings of the specimen, and what else is to be said of it. */
 import { useRef, useState } from "react";
-import { api, type Schema, told } from "../../../api/client";
+import { api, bytesOf, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { bytes } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
-import { sendFile } from "./useSpecimen";
 
 type File_ = Schema["SpecimenFileBody"];
 
@@ -26,8 +25,8 @@ export function Pictures({ campaign, files, remarks, onRemarks }: Props) {
     for (const file of chosen) {
       setBusy(file.name);
       try {
-        const name = encodeURIComponent(file.name);
-        await sendFile(`/api/campaigns/${campaign}/specimen/pictures?name=${name}`, file);
+        const params = { path: { id: campaign ?? 0 }, query: { name: file.name } };
+        await told(api.POST("/api/campaigns/{id}/specimen/pictures", { params, ...bytesOf(file) }));
       } catch (e) {
         setError(e as Error);
       }

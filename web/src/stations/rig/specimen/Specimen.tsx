@@ -48,9 +48,9 @@ export function Specimen({ body: rig }: { body: RigBody }) {
     enabled: surfaceFile !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: async () => {
-      const answer = await fetch(`/api/campaigns/${id}/specimen/surface`);
-      if (!answer.ok) throw new Error("The surface could not be read.");
-      return new Float32Array(await answer.arrayBuffer());
+      const params = { path: { id: id ?? 0 } };
+      const bytes = await told(api.GET("/api/campaigns/{id}/specimen/surface", { params, parseAs: "arrayBuffer" }));
+      return new Float32Array(bytes);
     },
   });
   const [params, setParams] = useSearchParams();

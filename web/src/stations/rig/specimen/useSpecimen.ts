@@ -1,7 +1,7 @@
 /** The specimen: read, changed, taken back. Every change is made on the version that is shown, and gives the next. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
-import { api, type Schema, shownCampaign, told } from "../../../api/client";
+import { api, type Schema, told } from "../../../api/client";
 import type { Specimen } from "./tables";
 
 type Body = Schema["SpecimenBody"];
@@ -125,19 +125,3 @@ export function useSpecimenEditing(campaign: number | undefined, body: Body | un
 }
 
 export type SpecimenEditing = ReturnType<typeof useSpecimenEditing>;
-
-/** Sends a file of the specimen; where it goes is an address of the API. */
-export async function sendFile(address: string, file: File): Promise<unknown> {
-  const headers: Record<string, string> = { "content-type": "application/octet-stream" };
-  const shown = shownCampaign();
-  if (shown !== undefined) headers["x-campaign"] = String(shown);
-  let answer: Response;
-  try {
-    answer = await fetch(address, { method: "POST", body: file, headers });
-  } catch {
-    throw new Error(`${file.name} could not be sent: it cannot be read any more, or the server does not answer.`);
-  }
-  const body = await answer.json().catch(() => undefined);
-  if (!answer.ok) throw new Error(body?.says ?? `The server answered ${answer.status}.`);
-  return body;
-}
