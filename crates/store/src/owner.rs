@@ -106,6 +106,8 @@ async fn kept(store: Store, who: String, mut connection: PgConnection) {
         }
         store.ownership().held.store(false, Ordering::Release);
         tracing::warn!("the database is away, and its lock with it");
+        // A connection that was only slow has the lock still, and would keep it from the one that follows.
+        drop(connection);
         connection = loop {
             match tokio::time::timeout(PATIENCE, claimed(&store, &who)).await {
                 Ok(Ok(Ok(connection))) => break connection,

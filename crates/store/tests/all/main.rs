@@ -4,6 +4,7 @@
 
 mod catalogue;
 mod common;
+mod owner;
 mod rigs;
 mod shelf;
 mod specimen;
