@@ -57,12 +57,24 @@ impl Stage {
         let mut out = Vec::with_capacity(input.len() / self.factor + 1);
         let mut at = 0;
         while at + n <= self.held.len() {
-            out.push(self.held[at..at + n].iter().zip(&self.taps).map(|(x, t)| x * t).sum());
+            out.push(dot(&self.held[at..at + n], &self.taps));
             at += self.factor;
         }
         self.held.drain(..at);
         out
     }
+}
+
+/// Sum of products, in eight sums beside each other: one sum alone waits for itself at every addition.
+fn dot(x: &[f64], taps: &[f64]) -> f64 {
+    let ((x, x_rest), (taps, taps_rest)) = (x.as_chunks::<8>(), taps.as_chunks::<8>());
+    let mut sums = [0.0; 8];
+    for (x, t) in x.iter().zip(taps) {
+        for k in 0..8 {
+            sums[k] += x[k] * t[k];
+        }
+    }
+    sums.iter().sum::<f64>() + x_rest.iter().zip(taps_rest).map(|(x, t)| x * t).sum::<f64>()
 }
 
 impl Decimator {
