@@ -3,9 +3,10 @@
 use crate::Failure;
 use chrono::Utc;
 use clap::Args;
-use echo_formats::{FormatError, csv, file, uff};
+use echo_formats::{FormatError, csv, file, functions, uff};
+use echo_job::analysis::modal::modes;
 use echo_job::analysis::{AnalysisError, Provenance, analyze};
-use echo_job::recipe::Recipe;
+use echo_job::recipe::{Lens, Recipe};
 use std::io::{BufWriter, IsTerminal, Write};
 use std::path::PathBuf;
 
@@ -24,7 +25,7 @@ pub struct Analyze {
 }
 
 /// Every lens with what it gives; examples/recipes has a file of each.
-const LENSES: [(&str, &str); 18] = [
+const LENSES: [(&str, &str); 19] = [
     ("waveform", "value against time; reduce, points"),
     ("statistics", "rms, mean, peak, … ; interval_s"),
     ("level", "overall level in a band against time; band_hz, detector, interval_s"),
@@ -49,6 +50,10 @@ const LENSES: [(&str, &str); 18] = [
     ),
     ("orbit", "mean turn of two probes; tacho, orders"),
     ("arrivals", "first arrival of a burst; pick, threshold, band_hz"),
+    (
+        "modes",
+        "modes from responses (.uff, or .csv with columns H<response>_<reference>_re, _im); band_hz, max_order, references, pick, lasts, real",
+    ),
 ];
 
 fn help() -> String {
@@ -78,9 +83,12 @@ impl Analyze {
         let text = std::fs::read_to_string(&self.recipe)
             .map_err(|e| Failure::Refused(format!("--recipe {}: {e}", self.recipe.display())))?;
         let recipe = Recipe::from_json(&text).map_err(|e| Failure::Refused(e.says))?;
-        let mut source = file::open(&self.input).map_err(refused)?;
         let provenance =
             Provenance { at: Utc::now().to_rfc3339(), input: self.input.display().to_string(), fingerprint: None };
+        let of_responses = matches!(recipe.lens, Lens::Modes(_));
+        if of_responses && form == "csv" {
+            return Err(Failure::Refused("modes are written as .json, or their shapes as .uff".into()));
+        }
         let mut percent = u32::MAX;
         let terminal = std::io::stderr().is_terminal();
         let mut progress = |share: f64| {
@@ -94,7 +102,15 @@ impl Analyze {
         // Beside the work: what is read by one is in memory for the other.
         let (result, fingerprint) = std::thread::scope(|scope| {
             let hashing = scope.spawn(|| file::fingerprint(&self.input));
-            let result = analyze(&recipe, source.as_mut(), provenance, &mut progress);
+            let result = if of_responses {
+                functions::read(&self.input)
+                    .map_err(|e| AnalysisError::Input(e.to_string()))
+                    .and_then(|(hz, traces)| modes(&recipe, (&hz, &traces), provenance, &mut progress))
+            } else {
+                file::open(&self.input)
+                    .map_err(|e| AnalysisError::Input(e.to_string()))
+                    .and_then(|mut source| analyze(&recipe, source.as_mut(), provenance, &mut progress))
+            };
             (result, hashing.join().expect("hashing does not panic"))
         });
         if terminal {
@@ -115,11 +131,15 @@ impl Analyze {
             }
             Some(path) => {
                 // What does not fit is refused before there is a file.
-                let functions = if form == "uff" { uff::of_result(&result).map_err(refused)? } else { Vec::new() };
+                let datasets = match form {
+                    "uff" if of_responses => uff::of_modes(&result).map_err(refused)?,
+                    "uff" => uff::of_result(&result).map_err(refused)?,
+                    _ => Vec::new(),
+                };
                 let mut out = BufWriter::new(std::fs::File::create(path)?);
                 match form {
                     "csv" => csv::write_result(&result, &mut out)?,
-                    "uff" => out.write_all(&uff::write(&functions, uff::Style::Text))?,
+                    "uff" => out.write_all(&uff::write(&datasets, uff::Style::Text))?,
                     _ => serde_json::to_writer_pretty(&mut out, &result)?,
                 }
                 out.flush()?;

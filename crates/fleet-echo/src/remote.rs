@@ -271,10 +271,13 @@ impl Import {
             };
             let part = self.server.done(&job).await?;
             if !self.json {
-                let what = part["campaign"].as_i64().map_or("run", |_| "campaign");
-                println!("{name}: {what} {}", part[what]);
+                let keys = ["campaign", "run", "result"].map(|what| (what, part[what].as_i64()));
+                let told = keys.iter().filter_map(|(what, key)| Some(format!("{what} {}", (*key)?)));
+                println!("{name}: {}", told.collect::<Vec<_>>().join(", "));
             }
-            made.push(json!({ "file": name, "campaign": part["campaign"], "run": part["run"] }));
+            made.push(
+                json!({ "file": name, "campaign": part["campaign"], "run": part["run"], "result": part["result"] }),
+            );
         }
         if self.json {
             println!("{}", serde_json::to_string_pretty(&made)?);

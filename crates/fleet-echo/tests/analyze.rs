@@ -331,6 +331,92 @@ fn curves_go_into_universal_files_and_maps_do_not() {
 }
 
 #[test]
+fn modes_agree_with_the_reference_through_files() {
+    let (input, wanted) = (reference("modal_frf.csv"), reference_json("modal.json"));
+    let recipe = r#"{"lens": "modes", "band_hz": [20, 790]}"#;
+    let r = result(&input, recipe);
+    let of = |name: &str| -> Vec<f64> {
+        let all = r["numbers"].as_array().unwrap().iter().filter(|n| n["name"] == name);
+        all.map(|n| n["value"].as_f64().unwrap()).collect()
+    };
+    close(&of("frequency"), &floats(&wanted["frequency_hz"]), 1e-3);
+    close(&of("damping_ratio"), &floats(&wanted["damping_ratio"]), 0.05);
+    assert!(of("frequency_scatter").iter().all(|s| *s < 0.1) && of("complexity").iter().all(|c| *c < 0.01));
+    let traces = |quantity: &str| -> Vec<Value> {
+        r["traces"].as_array().unwrap().iter().filter(|t| t["quantity"] == quantity).cloned().collect()
+    };
+    for (shape, wanted) in traces("shape").iter().zip(wanted["shapes"].as_array().unwrap()) {
+        let (re, im, w) = (floats(&shape["re"]), floats(&shape["im"]), floats(wanted));
+        let (dot_re, dot_im) =
+            re.iter().zip(&im).zip(&w).fold((0.0, 0.0), |(a, b), ((x, y), w)| (a + x * w, b + y * w));
+        let squares =
+            re.iter().zip(&im).map(|(x, y)| x * x + y * y).sum::<f64>() * w.iter().map(|w| w * w).sum::<f64>();
+        assert!((dot_re * dot_re + dot_im * dot_im) / squares > 0.98, "{}", shape["name"]);
+        assert_eq!((&shape["unit"], &shape["axes"]), (&"1/√kg".into(), &serde_json::json!([1])));
+    }
+    assert_eq!(r["axes"][1]["dofs"][4]["point"], "5");
+    let mac = floats(&traces("mac")[0]["values"]);
+    assert!(mac.len() == 25 && (mac[0] - 1.0).abs() < 1e-9 && mac[1] < 0.5, "{mac:?}");
+    assert_eq!(traces("indicator").len(), 4, "complex and multivariate, two references each");
+    let held = r["stabilisation"].as_array().unwrap();
+    assert!(held.len() > 100 && held.iter().any(|p| p["stable"] == "shape" && p["order"] == 40));
+    // Some of them, by where they are; the same out of a universal file of their shapes.
+    let out = tempfile::Builder::new().suffix(".uff").tempfile().unwrap();
+    let some = r#"{"lens": "modes", "band_hz": [20, 790], "pick": [198, 240], "references": ["5"]}"#;
+    let done = analyze(&input, some, &["--out", out.path().to_str().unwrap()]);
+    assert_eq!(done.status.code(), Some(2), "240 Hz is no mode");
+    let says = String::from_utf8_lossy(&done.stderr).to_string();
+    assert!(says.contains("no pole holds near 240 Hz") && says.contains("those that hold are at 197.9"), "{says}");
+    let done = analyze(&input, recipe, &["--out", out.path().to_str().unwrap()]);
+    assert!(
+        String::from_utf8_lossy(&done.stderr).contains("directions by x, y and z"),
+        "points alone are no directions"
+    );
+    // The same file with directions in its head: H3_1_re becomes H3z_1z_re.
+    let text = std::fs::read_to_string(&input).unwrap();
+    let (head, rest) = text.split_once('\n').unwrap();
+    let directed = tempfile::Builder::new().suffix(".csv").tempfile().unwrap();
+    std::fs::write(directed.path(), format!("{}\n{rest}", head.replace("_1_", "z_1z_").replace("_5_", "z_5z_")))
+        .unwrap();
+    let done = analyze(directed.path(), recipe, &["--out", out.path().to_str().unwrap()]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let back = echo_formats::uff::curves(out.path()).unwrap();
+    let hz: Vec<f64> = back.results[0].numbers.iter().filter(|n| n.name == "frequency").map(|n| n.value).collect();
+    close(&hz, &of("frequency"), 1e-6);
+    assert_eq!(back.results[0].axis.dofs.len(), 9);
+}
+
+#[test]
+fn modes_of_what_is_no_response_are_refused_in_a_sentence() {
+    let recipe = r#"{"lens": "modes"}"#;
+    let says = |input: &Path, recipe: &str| refusal(input, recipe);
+    assert!(says(&reference("two_channel.wav"), recipe).contains("file of samples"));
+    let csv = |text: &str| {
+        let file = tempfile::Builder::new().suffix(".csv").tempfile().unwrap();
+        std::fs::write(file.path(), text).unwrap();
+        file
+    };
+    for (text, word) in [
+        ("hz,H1_1_re\n1,2\n", "only one part of 1 / 1"),
+        ("hz,H1_1_re,H1_1_im,H1_1_re\n1,2,3,4\n", "twice"),
+        ("hz,deck\n1,2\n", "a column “deck”"),
+        ("hz,H1_1_re,H1_1_im\n1,2,nan\n", "line 2: “nan” is not a finite number"),
+        ("hz,H1_1_re,H1_1_im\n1,2,3\n2,3,4\n", "a band with"),
+        ("hz,H1_1_re [V/N],H1_1_im [V/N]\n1,2,3\n2,3,4\n", "is in V/N"),
+        ("hz\n1\n", "no responses"),
+    ] {
+        let file = csv(text);
+        let told = says(file.path(), recipe);
+        assert!(told.contains(word), "{text}: {told}");
+    }
+    let of_samples = r#"{"lens": "modes", "stretch": {"from_s": 0, "to_s": 1}}"#;
+    assert!(says(&reference("modal_frf.csv"), of_samples).contains("stretch belongs to samples"));
+    assert!(says(&reference("modal_frf.csv"), r#"{"lens": "modes", "max_order": 1}"#).contains("max_order must be"));
+    let empty_band = r#"{"lens": "modes", "band_hz": [200, 220], "max_order": 10}"#;
+    assert!(says(&reference("modal_frf.csv"), empty_band).contains("band"), "no mode there");
+}
+
+#[test]
 fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../examples/recipes");
     let mut lenses: Vec<String> = Vec::new();
@@ -343,12 +429,13 @@ fn every_example_recipe_works_and_is_read_back_to_the_same_bits() {
                 "run_up.wav"
             }
             "arrivals" => "knock.wav",
+            "modes" => "modal_frf.csv",
             "shock" => "half_sine.wav",
             _ => "two_channel.wav",
         };
         let first = result(&reference(input), &text);
         let again = result(&reference(input), &first["recipe"].to_string());
-        for part in ["recipe", "axes", "traces", "numbers", "cautions"] {
+        for part in ["recipe", "axes", "traces", "numbers", "cautions", "stabilisation"] {
             assert_eq!(first[part], again[part], "{}: {part}", path.display());
         }
         lenses.push(lens);

@@ -65,6 +65,21 @@ pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
     Ok(open_with(path, &Columns::default())?.1)
 }
 
+/// The kind of a file by what is in it, or else by its ending.
+///
+/// # Errors
+/// The file cannot be read, or is none of these kinds.
+pub fn kind(path: &Path) -> Result<Kind, FormatError> {
+    let name = path.display().to_string();
+    let wrap = |source| FormatError::Io { name: name.clone(), source };
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
+    let mut head = Vec::new();
+    std::fs::File::open(path).map_err(wrap)?.take(256).read_to_end(&mut head).map_err(wrap)?;
+    Kind::of_bytes(&head).or(Kind::of_ending(&ending)).ok_or_else(|| {
+        FormatError::not_that(&name, "is neither WAV nor CSV nor a universal file nor XLSX nor Parquet; allowed: these, ending in .wav, .csv, .txt, .uff, .unv, .xlsx or .parquet")
+    })
+}
+
 /// Opens a file as a source of samples by what is in it; `said` is of its columns, where it has such. Tells what it
 /// was read as.
 ///
@@ -73,13 +88,7 @@ pub fn open(path: &Path) -> Result<Box<dyn Source>, FormatError> {
 pub fn open_with(path: &Path, said: &Columns) -> Result<(Kind, Box<dyn Source>), FormatError> {
     let name = path.display().to_string();
     let wrap = |source| FormatError::Io { name: name.clone(), source };
-    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-    let mut head = Vec::new();
-    std::fs::File::open(path).map_err(wrap)?.take(256).read_to_end(&mut head).map_err(wrap)?;
-    let told = Kind::of_ending(&ending);
-    let kind = Kind::of_bytes(&head).or(told).ok_or_else(|| {
-        FormatError::not_that(&name, "is neither WAV nor CSV nor a universal file nor XLSX nor Parquet; allowed: these, ending in .wav, .csv, .txt, .uff, .unv, .xlsx or .parquet")
-    })?;
+    let kind = kind(path)?;
     let source: Box<dyn Source> = match kind {
         Kind::Wav => Box::new(wav::WavSource::open(path)?),
         Kind::Csv => Box::new(csv::open_with(path, said)?),

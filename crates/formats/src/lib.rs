@@ -4,6 +4,7 @@
 pub mod campaign_file;
 pub mod csv;
 pub mod file;
+pub mod functions;
 pub mod geometry;
 mod guard;
 pub mod parquet;

@@ -3,6 +3,7 @@
 
 use crate::device::Lantern;
 use crate::device::plug::Motion;
+use crate::device::tapping::{Deed, ScriptStep};
 use crate::electronics::Fault;
 use crate::serve::own;
 use axum::extract::{Path, State};
@@ -54,6 +55,12 @@ enum Switch {
     Bump {
         times: u32,
     },
+    /// One thing after the other at the bracket.
+    Script {
+        steps: Vec<ScriptStep>,
+    },
+    #[serde(untagged)]
+    Bracket(Deed),
 }
 
 /// Serves the page until the listener fails.
@@ -122,6 +129,8 @@ async fn switch(State(devices): State<Devices>, Path(unit): Path<usize>, Json(wh
         Switch::Cut => own(device).cut(),
         Switch::Bump { times } => own(device).bump(times).map_err(refused)?,
         Switch::Hold => own(device).hold().map_err(refused)?,
+        Switch::Script { steps } => own(device).follows(steps).map_err(refused)?,
+        Switch::Bracket(deed) => own(device).does(deed).map_err(refused)?,
     }
     Ok(bench(State(devices)).await)
 }

@@ -6,8 +6,8 @@ use echo_simulator::device::{Lantern, Plays};
 use echo_simulator::serve::{Pace, serve};
 use mdns_sd::{IfKind, ServiceDaemon, ServiceInfo};
 
-/// A simulated front end: a Lantern 24 on the Merrow's port thruster gearbox or on hull frame 14 of
-/// the Skerry Lass, or Lantern 64s on her car deck.
+/// A simulated front end: a Lantern 24 on the Merrow's port thruster gearbox, on her radar mast bracket or on hull
+/// frame 14 of the Skerry Lass, or Lantern 64s on her car deck.
 #[derive(Parser)]
 struct Options {
     /// What it plays.
@@ -50,6 +50,8 @@ enum Part {
     Deck,
     /// Hull frame 14 while berthing.
     Berth,
+    /// The radar mast bracket, with a hammer.
+    Bracket,
 }
 
 #[derive(Clone, Copy, PartialEq, ValueEnum)]
@@ -102,6 +104,7 @@ async fn main() -> anyhow::Result<()> {
     let mut devices: Vec<Lantern> = match o.plays {
         Part::Thruster => vec![Lantern::new(&o.serial, o.rpm)],
         Part::Berth => vec![Lantern::playing("LT-0424", Plays::Berth)],
+        Part::Bracket => vec![Lantern::playing("LT-0431", Plays::Bracket)],
         Part::Deck => (0..o.units)
             .map(|u| Lantern::playing(&format!("LT-064{}", u + 1), Plays::Deck(64 * usize::from(u))))
             .collect(),

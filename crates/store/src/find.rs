@@ -13,10 +13,12 @@ pub struct Match {
     pub what: String,
     /// Its name: the run's kind, the result's or the channel's name.
     pub name: String,
-    /// The run it is, or belongs to.
-    pub run_id: i64,
+    /// The run it is, or belongs to; none for a result that was brought in from a file.
+    pub run_id: Option<i64>,
     /// That run's number.
-    pub run_number: i32,
+    pub run_number: Option<i32>,
+    /// The campaign.
+    pub campaign_id: i64,
     /// The campaign's name.
     pub campaign: String,
     /// When the run was started, or the result made.
@@ -44,20 +46,28 @@ impl Store {
         Ok(sqlx::query_as!(
             Match,
             r#"WITH known AS MATERIALIZED (
-                   SELECT r.id, r.number, r.kind, r.started_at, c.name AS campaign,
+                   SELECT r.id, r.number, r.kind, r.started_at, c.id AS campaign_id, c.name AS campaign,
                           concat_ws(' ', 'run', r.number, r.kind, r.remark, array_to_string(r.tags, ' '), c.name, c.specimen,
                                     to_char(r.started_at AT TIME ZONE 'UTC', 'YYYY-MM-DD FMDD Mon YYYY')) AS about
                    FROM run r JOIN campaign c ON c.id = r.campaign_id WHERE c.deleted_at IS NULL AND r.deleted_at IS NULL)
-               (SELECT 'run' AS "what!", kind AS "name!", id AS "run_id!", number AS "run_number!",
-                       campaign AS "campaign!", started_at AS "at!"
+               (SELECT 'run' AS "what!", kind AS "name!", id AS "run_id?", number AS "run_number?",
+                       campaign_id AS "campaign_id!", campaign AS "campaign!", started_at AS "at!"
                 FROM known WHERE about ILIKE ALL ($1) ORDER BY started_at DESC LIMIT $2)
                UNION ALL
-               (SELECT 'result', s.name, k.id, k.number, campaign, s.made_at
+               (SELECT 'result', s.name, k.id, k.number, k.campaign_id, campaign, s.made_at
                 FROM result s JOIN result_input i ON i.result_id = s.id AND i.place = 1 JOIN known k ON k.id = i.run_id
                 WHERE s.deleted_at IS NULL AND concat_ws(' ', s.name, 'result', s.recipe->>'lens', about) ILIKE ALL ($1)
                 ORDER BY s.made_at DESC LIMIT $2)
                UNION ALL
-               (SELECT 'channel', h.body->>'name', k.id, k.number, campaign, started_at
+               -- Of a file that was brought in.
+               (SELECT 'result', s.name, NULL, NULL, c.id, c.name, s.made_at
+                FROM result s JOIN campaign c ON c.id = s.campaign_id
+                WHERE s.deleted_at IS NULL AND c.deleted_at IS NULL AND s.recipe ? 'file'
+                  AND concat_ws(' ', s.name, 'result', s.recipe->>'file', c.name, c.specimen,
+                                to_char(s.made_at AT TIME ZONE 'UTC', 'YYYY-MM-DD FMDD Mon YYYY')) ILIKE ALL ($1)
+                ORDER BY s.made_at DESC LIMIT $2)
+               UNION ALL
+               (SELECT 'channel', h.body->>'name', k.id, k.number, k.campaign_id, campaign, started_at
                 FROM run_channel h JOIN known k ON k.id = h.run_id
                 WHERE concat_ws(' ', h.body->>'name', h.body->>'sensor', 'channel', about) ILIKE ALL ($1)
                   -- Words that fit the run alone would bring all its channels.

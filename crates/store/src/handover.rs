@@ -222,7 +222,8 @@ impl Store {
         let id = sqlx::query_scalar!(
             "INSERT INTO result (campaign_id, made_of, name, recipe, body, who, made_at)
              SELECT $1, coalesce((SELECT string_agg('run ' || run.id, ', ' ORDER BY i.place) FROM jsonb_array_elements($2::jsonb->'inputs')
-                        WITH ORDINALITY AS i(v, place) JOIN run ON run.campaign_id = $1 AND run.number = (i.v->>'run')::int), ''),
+                        WITH ORDINALITY AS i(v, place) JOIN run ON run.campaign_id = $1 AND run.number = (i.v->>'run')::int),
+                        'file ' || (t.recipe->>'sha256'), ''),
                     t.name, t.recipe, t.body, coalesce(t.who, ''), coalesce(t.made_at, now())
              FROM jsonb_to_record($2::jsonb) AS t(name text, recipe jsonb, body jsonb, who text, made_at timestamptz) RETURNING id",
             campaign,

@@ -67,8 +67,12 @@ pub struct KeptResult {
     pub made_at: DateTime<Utc>,
 }
 
-/// What results of one name are told apart by: runs and other results, not stretches.
-fn made_of(inputs: &[Input]) -> String {
+/// What results of one name are told apart by: runs and other results, not stretches; the file of one that was
+/// brought in.
+fn made_of(recipe: &Value, inputs: &[Input]) -> String {
+    if inputs.is_empty() {
+        return format!("file {}", recipe["sha256"].as_str().unwrap_or_default());
+    }
     let mut text = String::new();
     for i in inputs {
         let (what, id) = i.run_id.map_or(("result", i.other_id.unwrap_or_default()), |run| ("run", run));
@@ -89,7 +93,7 @@ impl Store {
              ON CONFLICT (campaign_id, made_of, name) DO UPDATE SET recipe = excluded.recipe, body = excluded.body,
                  who = excluded.who, made_at = now(), deleted_at = NULL RETURNING id",
             new.campaign,
-            made_of(new.inputs),
+            made_of(new.recipe, new.inputs),
             new.name,
             new.recipe,
             new.body,
@@ -138,7 +142,7 @@ impl Store {
                    FROM result_input i LEFT JOIN put_right p ON p.run_id = i.run_id LEFT JOIN run r ON r.id = i.run_id
                    WHERE i.result_id IN (SELECT id FROM result WHERE campaign_id = $1) GROUP BY i.result_id)
                SELECT result.id, first.run_id AS "run_id?", run.number AS "run_number?", coalesce(made.runs, '{}') AS "runs!",
-                      result.name, result.recipe, result.who, result.made_at, coalesce(made.stale, true) AS "stale!"
+                      result.name, result.recipe, result.who, result.made_at, coalesce(made.stale, false) AS "stale!"
                FROM result LEFT JOIN made ON made.result_id = result.id
                     LEFT JOIN result_input first ON first.result_id = result.id AND first.place = 1
                     LEFT JOIN run ON run.id = first.run_id
@@ -221,7 +225,9 @@ mod tests {
     #[test]
     fn results_of_one_name_are_told_apart_by_their_runs() {
         let other = Input { run_id: None, other_id: Some(9), ..Input::run(0, 0) };
-        assert_eq!(made_of(&[Input::run(3, 0)]), "run 3");
-        assert_eq!(made_of(&[Input::run(3, 1), Input::run(5, 0), other]), "run 3, run 5, result 9");
+        let recipe = serde_json::json!({ "lens": "brought", "sha256": "ab12" });
+        assert_eq!(made_of(&recipe, &[Input::run(3, 0)]), "run 3");
+        assert_eq!(made_of(&recipe, &[Input::run(3, 1), Input::run(5, 0), other]), "run 3, run 5, result 9");
+        assert_eq!(made_of(&recipe, &[]), "file ab12");
     }
 }

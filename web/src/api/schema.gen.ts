@@ -2381,7 +2381,7 @@ export interface components {
          * @description What an axis runs along.
          * @enum {string}
          */
-        Along: "time" | "frequency" | "natural frequency" | "quefrency" | "angle" | "level" | "class" | "range" | "mean" | "speed" | "order";
+        Along: "time" | "frequency" | "natural frequency" | "quefrency" | "angle" | "level" | "class" | "range" | "mean" | "speed" | "order" | "dof" | "mode";
         /**
          * @description What a map or a cut runs along.
          * @enum {string}
@@ -2411,6 +2411,8 @@ export interface components {
             reached_s?: number[];
             /** @description The recipe, defaults filled in. */
             recipe: components["schemas"]["Recipe"];
+            /** @description Poles of every order, where modes were looked for. */
+            stabilisation?: components["schemas"]["HeldPole"][];
             /** @description Curves over the axes. */
             traces: components["schemas"]["Trace"][];
         };
@@ -2572,6 +2574,8 @@ export interface components {
         AveragingName: "linear" | "exponential" | "peak_hold";
         /** @description Values along a direction. */
         Axis: {
+            /** @description What each value stands for, along degrees of freedom. */
+            dofs?: components["schemas"]["Dof"][];
             /** @description What it runs along. */
             name: components["schemas"]["Along"];
             /** @description Its unit. */
@@ -2702,7 +2706,7 @@ export interface components {
          * @description What a result is to be read with in mind.
          * @enum {string}
          */
-        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record";
+        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record" | "complex mode" | "modes miss a response";
         /** @description A text for one cell. */
         Cell: {
             /** @description The column. */
@@ -3680,18 +3684,23 @@ export interface components {
             at: string;
             /** @description The campaign. */
             campaign: string;
+            /**
+             * Format: int64
+             * @description The campaign's key.
+             */
+            campaign_id: number;
             /** @description Its name. */
             name: string;
             /**
              * Format: int64
-             * @description The run it is, or belongs to.
+             * @description The run it is, or belongs to; none for a result that was brought in from a file.
              */
-            run_id: number;
+            run_id?: number | null;
             /**
              * Format: int32
              * @description That run's number in its campaign.
              */
-            run_number: number;
+            run_number?: number | null;
             /** @description “run”, “result” or “channel”. */
             what: string;
         };
@@ -3934,6 +3943,28 @@ export interface components {
          * @enum {string}
          */
         GeometryTable: "points" | "lines" | "faces";
+        /**
+         * @description In how much a pole is the same as one of the order before.
+         * @enum {string}
+         */
+        Held: "new" | "frequency" | "damping" | "shape";
+        /** @description A pole of the stabilisation diagram. */
+        HeldPole: {
+            /**
+             * Format: double
+             * @description Damping ratio.
+             */
+            damping_ratio: number;
+            /**
+             * Format: double
+             * @description Natural frequency, Hz.
+             */
+            frequency_hz: number;
+            /** @description Order of the polynomials. */
+            order: number;
+            /** @description What of it holds. */
+            stable: components["schemas"]["Held"];
+        };
         /** @description What one input can be set to. */
         InputOffer: {
             /**
@@ -4251,6 +4282,9 @@ export interface components {
         }) | (components["schemas"]["ArrivalsSettings"] & {
             /** @enum {string} */
             lens: "arrivals";
+        }) | (components["schemas"]["ModesRecipe"] & {
+            /** @enum {string} */
+            lens: "modes";
         });
         /** @description A lens with what its numbers may be and what they are where nothing else is said. */
         LensBody: {
@@ -4448,6 +4482,8 @@ export interface components {
             notes: string[];
             /** @description Why it cannot be read as it is. */
             refused?: string | null;
+            /** @description Functions and shapes that become kept results. */
+            results: components["schemas"]["LookResult"][];
             /**
              * Format: double
              * @description Samples a second, Hz.
@@ -4477,6 +4513,31 @@ export interface components {
             taken_as?: string | null;
             /** @description Its unit as it stands in the file. */
             unit: string;
+        };
+        /** @description A result that a file holds. */
+        LookResult: {
+            /** @description What they run along. */
+            along: string;
+            /** @description How many curves it has. */
+            curves: number;
+            /**
+             * Format: double
+             * @description From where to where.
+             */
+            from: number;
+            /** @description What it is kept as. */
+            name: string;
+            /** @description What was assumed. */
+            notes: string[];
+            /**
+             * Format: double
+             * @description See `from`.
+             */
+            to: number;
+            /** @description Their unit, where they have one in common. */
+            unit: string;
+            /** @description Values of each. */
+            values: number;
         };
         /** @description The elements of a specimen. */
         Machine: {
@@ -4647,6 +4708,57 @@ export interface components {
              */
             unexplained: number;
         };
+        /** @description Settings of the modes lens, whose input are responses instead of samples. */
+        ModesRecipe: {
+            /**
+             * @description Band, Hz; all lines where left out.
+             * @default null
+             */
+            band_hz: number[] | null;
+            /**
+             * Format: double
+             * @description Largest relative change of its damping.
+             * @default 0.05
+             */
+            damping_change: number;
+            /**
+             * Format: double
+             * @description Largest relative change of its frequency from one order to the next.
+             * @default 0.01
+             */
+            frequency_change: number;
+            /**
+             * @description Orders in a row over which a pole must hold.
+             * @default 5
+             */
+            lasts: number;
+            /**
+             * Format: double
+             * @description Least MAC of its participation.
+             * @default 0.98
+             */
+            mac: number;
+            /**
+             * @description Highest order of the polynomials.
+             * @default 40
+             */
+            max_order: number;
+            /**
+             * @description Which poles become modes.
+             * @default stable
+             */
+            pick: components["schemas"]["Pick"];
+            /**
+             * @description Whether shapes are turned real.
+             * @default false
+             */
+            real: boolean;
+            /**
+             * @description References that are used, by point or by point and direction, “14 z”; all where left out.
+             * @default null
+             */
+            references: string[] | null;
+        };
         /** @description What a campaign is called. */
         Naming: {
             /** @description Its name. */
@@ -4807,13 +4919,18 @@ export interface components {
             /** @description Who set it. */
             who: string;
         };
-        /** @description A number of a channel. */
+        /** @description A number of a channel, or of a mode. */
         Number: {
             /**
              * Format: int32
-             * @description Channel, from 1.
+             * @description Channel, from 1; 0 for what is of many.
              */
             channel: number;
+            /**
+             * Format: int32
+             * @description The mode it is of, from 1.
+             */
+            mode?: number | null;
             /** @description Such as “rms”. */
             name: string;
             /** @description Its unit; empty for a ratio. */
@@ -5132,6 +5249,13 @@ export interface components {
             password?: string | null;
             role?: components["schemas"]["Role"] | null;
         };
+        /** @description Which poles become modes. */
+        Pick: components["schemas"]["PickBy"] | number[];
+        /**
+         * @description By what poles are picked.
+         * @enum {string}
+         */
+        PickBy: "stable";
         /**
          * @description How an onset is found.
          * @enum {string}
@@ -6636,7 +6760,7 @@ export interface components {
          * @description What a curve shows.
          * @enum {string}
          */
-        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std";
+        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std" | "shape" | "indicator" | "mac";
         /**
          * @description Which way along a direction counts as positive.
          * @enum {string}
@@ -7376,14 +7500,21 @@ export interface components {
         };
         /** @description A curve. */
         Trace: {
+            /** @description Which of the axes it runs over, from 0; all of them where left out. */
+            axes?: number[] | null;
             /**
              * Format: int32
-             * @description Channel, from 1.
+             * @description Channel, from 1; 0 for what is of many.
              */
             channel: number;
             dof?: components["schemas"]["Dof"] | null;
             /** @description Imaginary parts of a complex trace. */
             im?: number[] | null;
+            /**
+             * Format: int32
+             * @description The mode it is of, from 1.
+             */
+            mode?: number | null;
             /** @description Name of the channel or pair. */
             name: string;
             /** @description What the values are. */

@@ -64,11 +64,13 @@ export function FileCard({ campaign, file, onGone }: Props) {
     }
   };
   const l = look.data;
+  const count = (n: number, one: string) => (n ? `${n} ${n === 1 ? one : `${one}s`}` : "");
   const summary = l?.kind
     ? [
         l.kind,
-        `${l.channels.length} ${l.channels.length === 1 ? "channel" : "channels"}`,
-        rate(l.sample_rate_hz),
+        count(l.channels.length, "channel"),
+        l.channels.length ? rate(l.sample_rate_hz) : "",
+        count(l.results.length, "result"),
         l.samples ? span(l.samples / l.sample_rate_hz) : "",
       ]
         .filter(Boolean)
@@ -95,12 +97,20 @@ export function FileCard({ campaign, file, onGone }: Props) {
               Stop
             </Button>
           )}
-          {state?.state === "done" && state.run && (
+          {state?.state === "done" && (
             <span className="text-[13px]">
               brought in:{" "}
-              <Link to={to(`/study/${state.run}`)} className="text-harbour hover:underline">
-                open it
-              </Link>
+              {state.run && (
+                <Link to={to(`/study/${state.run}`)} className="text-harbour hover:underline">
+                  open it
+                </Link>
+              )}
+              {state.run && state.result && ", "}
+              {state.result && (
+                <Link to={to(`/study/${state.run ?? "newest"}/results`)} className="text-harbour hover:underline">
+                  its results
+                </Link>
+              )}
             </span>
           )}
           {state?.state === "stopped" && <span className="text-[13px] text-lamp">stopped, nothing was kept</span>}

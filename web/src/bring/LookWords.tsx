@@ -26,55 +26,79 @@ export function LookWords({ campaign, look, reading, onRead, name }: Props) {
   const columns = Math.max(look.channels.length + 1, look.lines[0]?.split(/[;,\t]/).length ?? 0);
   const rows = look.channels.slice(0, SHOWN);
   const said = (source: number) => reading.channels.find((c) => c.source === source);
+  // A file with results alone has neither rate nor day.
+  const samples = look.channels.length > 0 || look.results.length === 0;
   return (
     <div className="pt-1 text-[14px] leading-8">
-      <p>
-        Called{" "}
-        <TypedWord
-          label={`${name}: what the run is called`}
-          value={reading.kind}
-          plain
-          width="20ch"
-          onSet={async (kind) => onRead({ ...reading, kind })}
-        />
-        , recorded on{" "}
-        <TypedWord
-          label={`${name}: when it was recorded`}
-          value={reading.started_at ? reading.started_at.slice(0, 16).replace("T", " ") : ""}
-          width="17ch"
-          onSet={async (t) => {
-            const at =
-              t.trim() === "" ? null : new Date(`${t.trim().replace(" ", "T")}${t.includes(":") ? "" : "T12:00"}Z`);
-            if (at && Number.isNaN(at.getTime()))
-              throw new Error(
-                "when it was recorded must be a day such as 2025-11-26, or with its time 2025-11-26 14:30",
-              );
-            onRead({ ...reading, started_at: at?.toISOString() ?? null });
-          }}
-        />
-        {text && (
-          <>
-            , time in{" "}
-            <ChosenWord
-              label={`${name}: column with the time`}
-              value={reading.time_column ?? 1}
-              options={[
-                { value: 0, says: "no column" },
-                ...Array.from({ length: Math.min(columns, 24) }, (_, i) => ({ value: i + 1, says: `column ${i + 1}` })),
-              ]}
-              onSet={(time_column) => onRead({ ...reading, time_column, channels: [] })}
-            />
-          </>
-        )}
-        , at{" "}
-        <TypedWord
-          label={`${name}: sample rate in Hz`}
-          value={reading.sample_rate_hz ? plain(reading.sample_rate_hz) : ""}
-          width="9ch"
-          onSet={async (t) => onRead({ ...reading, sample_rate_hz: positive(t, "the sample rate") })}
-        />{" "}
-        Hz{reading.sample_rate_hz ? "" : " (empty: as the file says)"}.
-      </p>
+      {look.results.length > 0 && (
+        <ul aria-label={`Results of ${name}`} className="text-[13px] leading-6">
+          {look.results.map((r) => (
+            <li key={r.name}>
+              <b>{r.name}</b>, kept as a result: {r.curves} {r.curves === 1 ? "curve" : "curves"}
+              {r.unit && ` in ${r.unit}`}
+              {r.along === "dof" ? ` over ${r.values} degrees of freedom` : ` along ${r.along}`}
+              {r.along !== "dof" && `, ${plain(r.from)} to ${plain(r.to)}, ${r.values} values each`}
+              {r.notes.map((n) => (
+                <span key={n} className="block text-lamp">
+                  ▲ {n}
+                </span>
+              ))}
+            </li>
+          ))}
+        </ul>
+      )}
+      {samples && (
+        <p>
+          Called{" "}
+          <TypedWord
+            label={`${name}: what the run is called`}
+            value={reading.kind}
+            plain
+            width="20ch"
+            onSet={async (kind) => onRead({ ...reading, kind })}
+          />
+          , recorded on{" "}
+          <TypedWord
+            label={`${name}: when it was recorded`}
+            value={reading.started_at ? reading.started_at.slice(0, 16).replace("T", " ") : ""}
+            width="17ch"
+            onSet={async (t) => {
+              const at =
+                t.trim() === "" ? null : new Date(`${t.trim().replace(" ", "T")}${t.includes(":") ? "" : "T12:00"}Z`);
+              if (at && Number.isNaN(at.getTime()))
+                throw new Error(
+                  "when it was recorded must be a day such as 2025-11-26, or with its time 2025-11-26 14:30",
+                );
+              onRead({ ...reading, started_at: at?.toISOString() ?? null });
+            }}
+          />
+          {text && (
+            <>
+              , time in{" "}
+              <ChosenWord
+                label={`${name}: column with the time`}
+                value={reading.time_column ?? 1}
+                options={[
+                  { value: 0, says: "no column" },
+                  ...Array.from({ length: Math.min(columns, 24) }, (_, i) => ({
+                    value: i + 1,
+                    says: `column ${i + 1}`,
+                  })),
+                ]}
+                onSet={(time_column) => onRead({ ...reading, time_column, channels: [] })}
+              />
+            </>
+          )}
+          , at{" "}
+          <TypedWord
+            label={`${name}: sample rate in Hz`}
+            value={reading.sample_rate_hz ? plain(reading.sample_rate_hz) : ""}
+            width="9ch"
+            onSet={async (t) => onRead({ ...reading, sample_rate_hz: positive(t, "the sample rate") })}
+          />{" "}
+          Hz{reading.sample_rate_hz ? "" : " (empty: as the file says)"}.
+        </p>
+      )}
       {look.refused && (
         <p role="alert" className="text-[13px] leading-5 text-reef">
           {look.refused}

@@ -15,6 +15,7 @@ type Entry = { says: string; key?: string; aside?: string; act: () => void };
 
 /** What was found, with where it is from. */
 function words(f: Schema["FoundBody"]): string {
+  if (f.run_number == null) return `Result ${f.name}, ${f.campaign}`;
   const run = `run ${f.run_number} of ${f.campaign}`;
   if (f.what === "run") return `Open ${run}${f.name && `, ${f.name}`}`;
   return `${f.what === "result" ? "Result" : "Recorded channel"} ${f.name}, ${run}`;
@@ -64,12 +65,13 @@ export function Finder({
   });
   const known = new Set(runs.map((r) => r.id));
   const beside: Entry[] = (found.data ?? [])
-    .filter((f) => f.what !== "run" || !known.has(f.run_id))
+    .filter((f) => f.what !== "run" || !known.has(f.run_id ?? 0))
     .map((f) => ({
       says: words(f),
       aside: f.at.slice(0, 10),
       // It may belong to another campaign, which the address leads to.
-      act: () => navigate(`/study/${f.run_id}${f.what === "result" ? "/results" : ""}`),
+      act: () =>
+        navigate(within(f.campaign_id, `/study/${f.run_id ?? "newest"}${f.what === "result" ? "/results" : ""}`)),
     }));
   const wanted = text.toLowerCase().split(/\s+/);
   const shown = entries

@@ -1,19 +1,25 @@
-//! A file becoming a run: its samples are read twice, for the counts that fit them and then for the counts themselves.
+//! A file becoming a run, and its functions results: samples are read twice, for the counts that fit them and then for the counts themselves.
 
+use super::curves::{found, keep};
 use super::laying::Laying;
 use super::reading::FileReading;
 use super::taken::{Taken, taken};
 use crate::runs::going::Watched;
 use crate::uploads::{forget, local};
 use crate::{Desk, Error, Result};
+use echo_formats::FormatError;
 use echo_formats::file::{Kind, open_with};
 use echo_job::analysis::{Source, SourceInfo};
 use echo_job::plan::{Length, Plan};
 use echo_job::rig::Rig;
 use echo_store::Store;
+use echo_store::job::Made;
 use echo_store::run::{Brought, Gap, NewRun};
+use echo_store::upload::Upload;
 use std::collections::BTreeSet;
+use std::path::Path;
 use std::sync::Arc;
+use tempfile::NamedTempFile;
 use tokio::runtime::Handle;
 
 /// Numbers of all channels that are read at once.
@@ -143,10 +149,8 @@ struct Opened {
     seen: Vec<Seen>,
 }
 
-fn opened(path: &std::path::Path, name: &str, reading: &FileReading, watched: &Watched) -> Result<Opened> {
-    let shown = path.display().to_string();
-    let (kind, mut source) =
-        open_with(path, &reading.columns()).map_err(|e| Error::conflict(e.to_string().replace(&shown, name)))?;
+fn opened(path: &Path, name: &str, reading: &FileReading, watched: &Watched) -> Result<Opened> {
+    let (kind, mut source) = open_with(path, &reading.columns()).map_err(|e| as_called(&e, path, name))?;
     let taken = taken(source.info(), reading)?;
     let mut seen = vec![Seen::NOTHING; taken.len()];
     let told = |share: f64| watched.tell(share * READ);
@@ -157,8 +161,8 @@ fn opened(path: &std::path::Path, name: &str, reading: &FileReading, watched: &W
     Ok(Opened { kind, source, taken, seen })
 }
 
-/// Brings a file that was sent into a campaign as a run; gives its key. What cannot be brought in to its end leaves
-/// nothing behind.
+/// Brings a file that was sent into a campaign: its samples as a run, functions and shapes as kept results. What
+/// cannot be brought in to its end leaves nothing behind.
 ///
 /// # Errors
 /// The file cannot be read, is not what was said of it, it was stopped, or the database is away.
@@ -168,8 +172,44 @@ pub(crate) async fn brought(
     reading: FileReading,
     watched: &Arc<Watched>,
     who: &str,
-) -> Result<i64> {
+) -> Result<Made> {
     let (sent, file) = local(desk, upload).await?;
+    let (path, name) = (file.clone(), sent.name.clone());
+    let kept = tokio::task::spawn_blocking(move || found(path.path()).map_err(|e| as_called(&e, path.path(), &name)))
+        .await??;
+    // A file with nothing at all is told so by whoever looks for samples in it.
+    let run = if kept.time_responses > 0 || kept.results.is_empty() {
+        Some(run_of(desk, campaign, (&sent, file), reading, watched, who).await?)
+    } else {
+        None
+    };
+    let result = match keep(desk, campaign, (&sent, &kept), who).await {
+        Ok(result) => result,
+        Err(e) => {
+            if let Some(run) = run {
+                let _ = desk.store.delete_run(run).await;
+            }
+            return Err(e);
+        }
+    };
+    forget(desk, upload).await?;
+    Ok(Made { result, run, ..Made::default() })
+}
+
+/// What is wrong with a file, by the name it was sent under.
+fn as_called(e: &FormatError, path: &Path, name: &str) -> Error {
+    Error::conflict(e.to_string().replace(&path.display().to_string(), name))
+}
+
+/// Brings the samples of a file in as a run; gives its key.
+async fn run_of(
+    desk: &Desk,
+    campaign: i64,
+    (sent, file): (&Upload, Arc<NamedTempFile>),
+    reading: FileReading,
+    watched: &Arc<Watched>,
+    who: &str,
+) -> Result<i64> {
     let (path, name, as_said, seen_by) = (file.clone(), sent.name.clone(), reading.clone(), watched.clone());
     let open = tokio::task::spawn_blocking(move || opened(path.path(), &name, &as_said, &seen_by)).await??;
     let Opened { kind, mut source, taken, seen } = open;
@@ -225,17 +265,11 @@ pub(crate) async fn brought(
         Ok(run)
     };
     let ended: Result<i64> = ended.await;
-    match ended {
-        Ok(run) => {
-            forget(desk, upload).await?;
-            Ok(run)
-        }
-        Err(e) => {
-            // Nothing half-made stays; where the database is away it is swept later.
-            let _ = desk.store.delete_run(run).await;
-            Err(e)
-        }
+    if ended.is_err() {
+        // Nothing half-made stays; where the database is away it is swept later.
+        let _ = desk.store.delete_run(run).await;
     }
+    ended
 }
 
 #[cfg(test)]

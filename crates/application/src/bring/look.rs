@@ -1,9 +1,11 @@
 //! What is in a file, before it is brought in: guessed, shown, to be put right.
 
+use super::curves::{LookResult, found, told};
 use super::known_unit;
 use super::reading::FileReading;
 use crate::uploads::{Sent, local};
 use crate::{Desk, Result};
+use echo_formats::FormatError;
 use echo_formats::file::{Kind, open_with};
 use serde::Serialize;
 use std::fs::File;
@@ -33,6 +35,8 @@ pub struct Look {
     pub full_scale: bool,
     /// Its channels.
     pub channels: Vec<LookChannel>,
+    /// Functions and shapes that become kept results.
+    pub results: Vec<LookResult>,
     /// What was assumed.
     pub notes: Vec<String>,
     /// The first lines, where it is a text.
@@ -92,15 +96,31 @@ fn looked(sent: Sent, path: &Path, reading: &FileReading) -> Look {
         samples: None,
         full_scale: false,
         channels: Vec::new(),
+        results: Vec::new(),
         notes: Vec::new(),
         lines,
         refused: None,
     };
+    let file = look.sent.file.clone();
+    let said = |e: &FormatError, path: &Path| e.to_string().replace(&path.display().to_string(), &file);
+    match found(path) {
+        Ok(kept) => {
+            look.results = told(&kept, &file);
+            look.notes.extend(kept.left.iter().map(|l| format!("{l}; left aside")));
+            if kept.time_responses == 0 && !kept.results.is_empty() {
+                look.kind = Some(Kind::Uff.name().into());
+                return look;
+            }
+        }
+        Err(e) => {
+            look.refused = Some(said(&e, path));
+            return look;
+        }
+    }
     let (kind, mut source) = match open_with(part.as_ref().map_or(path, |p| p.path()), &reading.columns()) {
         Ok(opened) => opened,
         Err(e) => {
-            let name = part.as_ref().map_or(path, |p| p.path()).display().to_string();
-            look.refused = Some(e.to_string().replace(&name, &look.sent.file));
+            look.refused = Some(said(&e, part.as_ref().map_or(path, |p| p.path())));
             return look;
         }
     };
@@ -109,7 +129,7 @@ fn looked(sent: Sent, path: &Path, reading: &FileReading) -> Look {
     look.sample_rate_hz = info.sample_rate_hz;
     look.samples = part.is_none().then_some(info.samples);
     look.full_scale = info.full_scale;
-    look.notes = info.notes.clone();
+    look.notes.extend(info.notes.iter().cloned());
     if part.is_some() && kind == Kind::Csv {
         look.notes.push("only the beginning was looked at; the rest is read when it is brought in".into());
     }

@@ -5,11 +5,13 @@
 //! | --- | --- |
 //! | [`reading`] | how it is to be read |
 //! | [`look`] | what is in a file, before it is brought in |
+//! | [`curves`] | functions and shapes of a file as kept results |
 //! | [`taken`] | its channels as rows |
 //! | [`carry`] | a file becoming a run |
 //! | [`laying`] | counts cut into chunks and written |
 
 pub mod carry;
+pub mod curves;
 pub(crate) mod laying;
 pub mod look;
 pub mod reading;

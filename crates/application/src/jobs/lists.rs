@@ -2,6 +2,7 @@
 
 use super::{JobKey, Wish};
 use crate::Result;
+use crate::bring::curves::LENS;
 use echo_job::Refusal;
 use echo_job::recipe::Recipe;
 use echo_store::Store;
@@ -60,6 +61,10 @@ pub async fn begin(store: &Store, id: i64, who: &str, new: NewList) -> Result<Jo
     for key in &new.again {
         let found = kept.iter().find(|k| k.id == *key);
         let k = found.ok_or_else(|| Refusal::new("again", format!("{key} is no kept result of this campaign")))?;
+        if let Some(file) = k.recipe["file"].as_str().filter(|_| k.recipe["lens"] == LENS) {
+            let says = format!("“{}” was brought in from {file}; bring that file in again instead", k.name);
+            return Err(Refusal::new("again", says).into());
+        }
         let gone = || Refusal::new("again", format!("the run of “{}” is gone, so it cannot be made again", k.name));
         let run_id = k.run_id.ok_or_else(gone)?;
         let recipe = Box::new(Recipe::from_value(k.recipe.clone())?);

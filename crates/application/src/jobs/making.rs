@@ -50,10 +50,7 @@ pub(super) async fn made(
         Wish::TakeIn { upload_id, .. } => {
             Ok(Made { campaign: Some(taken_in(desk, upload_id, watched).await?), ..Made::default() })
         }
-        Wish::BringIn { upload_id, reading, .. } => {
-            let run = brought(desk, (own()?, upload_id), *reading, watched, who).await?;
-            Ok(Made { run: Some(run), ..Made::default() })
-        }
+        Wish::BringIn { upload_id, reading, .. } => brought(desk, (own()?, upload_id), *reading, watched, who).await,
         Wish::Report => {
             let campaign = own()?;
             let report = collected(desk, campaign, watched).await?;

@@ -1,9 +1,9 @@
 //! The whole way in the browser: set a sensitivity, record, find the gear mesh, hand over a report.
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, bail};
 use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::Browser;
-use echo_simulator::device::Lantern;
+use echo_simulator::device::{Lantern, Truth};
 use fantoccini::key::Key;
 use std::process::Command;
 
@@ -64,7 +64,7 @@ async fn from_a_sensor_to_a_page_in_the_hand() -> Result<()> {
     b.page.goto(&format!("{}/study/2?ch=7,8&z.frequency=0_1400", r.url)).await?;
     let over = "section[aria-label='Spectrum'] [aria-label='Spectrum of the bracket'] .u-over";
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
-    let truth = Lantern::new("T", 2690.0).truth();
+    let Truth::Inputs(truth) = Lantern::new("T", 2690.0).truth() else { bail!("a machine has inputs") };
     let mesh = truth
         .iter()
         .find(|t| t.input == 7)

@@ -5,6 +5,7 @@
 mod access;
 mod acts;
 mod api;
+mod brought_results;
 mod deck;
 mod entries;
 mod exports;

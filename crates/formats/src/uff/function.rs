@@ -3,6 +3,7 @@
 use super::cells::{Lines, columns, exponent, meant, place, words};
 use super::kinds::{AxisKind, Direction, FunctionKind};
 use crate::FormatError;
+use echo_job::dof::Dof;
 use echo_signal::spectrum::Complex64;
 
 /// A degree of freedom: a point and a direction.
@@ -14,6 +15,14 @@ pub struct NodeDof {
     pub node: u32,
     /// Direction.
     pub direction: Direction,
+}
+
+impl NodeDof {
+    /// The point by its number, with its direction; none without a point.
+    pub fn dof(&self) -> Option<Dof> {
+        let told = if self.direction == Direction::SCALAR { String::new() } else { self.direction.to_string() };
+        Dof::read(&self.node.to_string(), &told).filter(|_| self.node > 0)
+    }
 }
 
 /// An axis with its words.

@@ -9,16 +9,21 @@
 //! Research Laboratory, University of Cincinnati.
 
 mod cells;
+mod curves;
 mod function;
 mod geometry;
 mod kinds;
+mod modes;
+mod parts;
 mod result;
 mod shape;
 mod waveforms;
 
+pub use curves::{Curves, Kept, curves};
 pub use function::{Abscissa, Axis, Function, NodeDof, Ordinates};
 pub use geometry::{Face, Node, System, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
+pub use modes::of_modes;
 pub use result::{of_result, of_samples};
 pub use shape::{Shape, ShapeOf};
 pub use waveforms::{open, waveforms};

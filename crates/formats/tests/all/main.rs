@@ -5,6 +5,7 @@
 mod any;
 mod campaign_files;
 mod corpus;
+mod curves;
 mod drawing;
 mod files;
 mod geometry;

@@ -17,7 +17,7 @@ fn blank() -> Analysis {
 }
 
 fn axis(name: Along, unit: &str, values: &[f64]) -> Axis {
-    Axis { name, unit: unit.into(), values: values.to_vec() }
+    Axis { name, unit: unit.into(), values: values.to_vec(), dofs: Vec::new() }
 }
 
 fn trace(name: &str, quantity: Shown, unit: &str, values: &[f64]) -> Trace {
@@ -25,6 +25,8 @@ fn trace(name: &str, quantity: Shown, unit: &str, values: &[f64]) -> Trace {
         name: name.into(),
         channel: 1,
         reference: None,
+        mode: None,
+        axes: None,
         dof: None,
         reference_dof: None,
         quantity,
@@ -79,8 +81,8 @@ fn maps_are_long_unless_curves_stand_beside_them() {
 fn numbers_alone_are_lines() {
     let mut a = blank();
     a.numbers = vec![
-        Number { name: "arrival".into(), channel: 2, unit: "s".into(), value: 0.00125 },
-        Number { name: "crest_factor".into(), channel: 2, unit: String::new(), value: f64::NAN },
+        Number { name: "arrival".into(), channel: 2, mode: None, unit: "s".into(), value: 0.00125 },
+        Number { name: "crest_factor".into(), channel: 2, mode: None, unit: String::new(), value: f64::NAN },
     ];
     assert_eq!(written(&a), "name,channel,unit,value\narrival,2,s,0.00125\ncrest_factor,2,,\n");
 }

@@ -8,8 +8,10 @@
 //! | [`thin`] | fewer points for a picture |
 //! | `prepare` | stretch, preparation and units before the lens |
 //! | `lenses` | one function a lens |
+//! | [`modal`] | the lens whose input are responses |
 
 mod lenses;
+pub mod modal;
 mod prepare;
 pub mod result;
 pub mod source;

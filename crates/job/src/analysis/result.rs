@@ -39,6 +39,36 @@ pub struct Analysis {
     /// Highest peaks of each amplitude spectrum, read between the lines.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub peaks: Vec<PeakFound>,
+    /// Poles of every order, where modes were looked for.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub stabilisation: Vec<HeldPole>,
+}
+
+/// In how much a pole is the same as one of the order before.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Held {
+    /// It was not there.
+    New,
+    /// Its frequency holds.
+    Frequency,
+    /// And its damping.
+    Damping,
+    /// And its shape, by the participation of the references.
+    Shape,
+}
+
+/// A pole of the stabilisation diagram.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct HeldPole {
+    /// Order of the polynomials.
+    pub order: usize,
+    /// Natural frequency, Hz.
+    pub frequency_hz: f64,
+    /// Damping ratio.
+    pub damping_ratio: f64,
+    /// What of it holds.
+    pub stable: Held,
 }
 
 /// Where a true power lies beside an averaged one.
@@ -114,6 +144,9 @@ pub struct Axis {
     pub unit: String,
     /// Ascending values.
     pub values: Vec<f64>,
+    /// What each value stands for, along degrees of freedom.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub dofs: Vec<Dof>,
 }
 
 /// Values of a curve, or of a map.
@@ -130,10 +163,14 @@ pub enum Points {
 pub struct Trace {
     /// Name of the channel or pair.
     pub name: String,
-    /// Channel, from 1.
+    /// Channel, from 1; 0 for what is of many.
     pub channel: u32,
     /// Channel it is seen against, from 1.
     pub reference: Option<u32>,
+    /// The mode it is of, from 1.
+    pub mode: Option<u32>,
+    /// Which of the axes it runs over, from 0; all of them where none is said.
+    pub axes: Option<Vec<usize>>,
     /// Where and which way it measures, where that is known.
     pub dof: Option<Dof>,
     /// The same of what it is seen against.
@@ -154,11 +191,18 @@ pub struct Trace {
 struct TraceJson<'a> {
     /// Name of the channel or pair.
     name: &'a str,
-    /// Channel, from 1.
+    /// Channel, from 1; 0 for what is of many.
     channel: u32,
     /// Channel it is seen against, from 1.
     #[serde(skip_serializing_if = "Option::is_none")]
     reference: Option<u32>,
+    /// The mode it is of, from 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    mode: Option<u32>,
+    /// Which of the axes it runs over, from 0; all of them where left out.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<Vec<usize>>)]
+    axes: Option<&'a [usize]>,
     /// Where and which way it measures, where that is known.
     #[serde(skip_serializing_if = "Option::is_none")]
     #[schema(value_type = Option<Dof>)]
@@ -195,6 +239,8 @@ impl Serialize for Trace {
             name: &self.name,
             channel: self.channel,
             reference: self.reference,
+            mode: self.mode,
+            axes: self.axes.as_deref(),
             dof: self.dof.as_ref(),
             reference_dof: self.reference_dof.as_ref(),
             quantity: self.quantity,
@@ -239,13 +285,16 @@ impl Trace {
     }
 }
 
-/// A number of a channel.
+/// A number of a channel, or of a mode.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Number {
     /// Such as “rms”.
     pub name: String,
-    /// Channel, from 1.
+    /// Channel, from 1; 0 for what is of many.
     pub channel: u32,
+    /// The mode it is of, from 1.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mode: Option<u32>,
     /// Its unit; empty for a ratio.
     pub unit: String,
     /// The value.

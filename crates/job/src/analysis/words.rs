@@ -15,6 +15,14 @@ macro_rules! words {
         }
 
         impl $name {
+            /// The one of a word.
+            pub fn of(word: &str) -> Option<$name> {
+                match word {
+                    $($word => Some($name::$one),)+
+                    _ => None,
+                }
+            }
+
             /// Its word.
             pub fn word(self) -> &'static str {
                 match self {
@@ -102,6 +110,12 @@ words! {
         Kurtosis => "kurtosis",
         /// “std”.
         Std => "std",
+        /// “shape”.
+        Shape => "shape",
+        /// “indicator”.
+        Indicator => "indicator",
+        /// “mac”.
+        Mac => "mac",
     }
 }
 
@@ -130,6 +144,10 @@ words! {
         Speed => "speed",
         /// “order”.
         Order => "order",
+        /// “dof”: the degrees of freedom that the axis names.
+        Dof => "dof",
+        /// “mode”.
+        Mode => "mode",
     }
 }
 
@@ -168,6 +186,10 @@ words! {
         NoArrival => "no arrival",
         /// An order lies above what was recorded.
         OrderBeyond => "order beyond the record",
+        /// Points of a mode do not move in phase.
+        ComplexMode => "complex mode",
+        /// A response is not explained by the modes.
+        ModesMiss => "modes miss a response",
     }
 }
 
@@ -183,5 +205,6 @@ mod tests {
         let along: Along = serde_json::from_str("\"natural frequency\"").unwrap();
         assert_eq!((along, along.to_string().as_str()), (Along::NaturalFrequency, "natural frequency"));
         assert_eq!(CautionRule::TachoExtra.word(), "tacho extra");
+        assert_eq!((Shown::of("cross PSD"), Shown::of("anything")), (Some(Shown::CrossPsd), None));
     }
 }

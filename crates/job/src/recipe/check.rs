@@ -4,7 +4,7 @@ use super::{AlongName, Lens, OrderTrackRecipe, Recipe, Step, TrackMethod};
 use crate::Refusal;
 use echo_signal::rotation::vold_kalman::MOST_TOGETHER;
 
-fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<(), Refusal> {
+pub(super) fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> Result<(), Refusal> {
     Err(Refusal::new(key, format!("{key} must be {allowed}, not {got}")))
 }
 
@@ -133,6 +133,7 @@ impl Lens {
                 }
                 Ok(())
             }
+            Lens::Modes(m) => m.check(),
             Lens::Arrivals(a) => a.band_hz.map_or(Ok(()), |edges| band("band_hz", edges)),
             _ => Ok(()),
         }

@@ -100,6 +100,11 @@ const TABLE: &[(&[&str], Limits)] = &[
     (&["response"], at("force_window.length_s", "s").above(0.0)),
     (&["response"], at("exponential_window.decay_s", "s").above(0.0)),
     (&["arrivals"], at("threshold", "").above(0.0).to(1.0)),
+    (&["modes"], at("max_order", "").from(2.0).to(200.0).whole()),
+    (&["modes"], at("lasts", "").from(1.0).to(200.0).whole()),
+    (&["modes"], at("frequency_change", "").above(0.0).to(1.0)),
+    (&["modes"], at("damping_change", "").above(0.0).to(1.0)),
+    (&["modes"], at("mac", "").above(0.0).to(1.0)),
 ];
 
 /// Limits of a lens's numbers.

@@ -5,6 +5,7 @@
 
 mod check;
 pub mod limits;
+pub mod modal;
 mod renumber;
 pub mod rotation;
 pub mod spectral;
@@ -12,6 +13,7 @@ pub mod steps;
 pub mod time;
 mod window;
 
+pub use modal::ModesRecipe;
 pub use rotation::{
     AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho, TrackMethod,
 };
@@ -107,6 +109,8 @@ pub enum Lens {
     Orbit(OrbitRecipe),
     /// First arrival of a burst.
     Arrivals(ArrivalsSettings),
+    /// Modes of a structure, from its responses.
+    Modes(ModesRecipe),
 }
 
 /// A stretch of time from the start of the data.
@@ -283,6 +287,7 @@ lenses! {
     "order_track" => OrderTrack,
     "orbit" => Orbit,
     "arrivals" => Arrivals,
+    "modes" => Modes,
 }
 
 impl<'de> Deserialize<'de> for Recipe {

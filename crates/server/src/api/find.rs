@@ -26,10 +26,12 @@ pub struct FoundBody {
     pub what: String,
     /// Its name.
     pub name: String,
-    /// The run it is, or belongs to.
-    pub run_id: i64,
+    /// The run it is, or belongs to; none for a result that was brought in from a file.
+    pub run_id: Option<i64>,
     /// That run's number in its campaign.
-    pub run_number: i32,
+    pub run_number: Option<i32>,
+    /// The campaign's key.
+    pub campaign_id: i64,
     /// The campaign.
     pub campaign: String,
     /// When the run was started, or the result made.
@@ -49,6 +51,7 @@ pub async fn find(State(app): State<App>, Query(q): Query<Wanted>) -> Result<Jso
         name: f.name,
         run_id: f.run_id,
         run_number: f.run_number,
+        campaign_id: f.campaign_id,
         campaign: f.campaign,
         at: f.at,
     });

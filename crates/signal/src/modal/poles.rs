@@ -263,11 +263,41 @@ fn compared(pole: Pole, before: Option<&Vec<StablePole>>, settings: &PoleSetting
     StablePole { pole, stability: best.0, before: best.1 }
 }
 
+/// A pole that stays over many orders.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Lasting {
+    /// Of those of all orders the one of middle damping.
+    pub pole: Pole,
+    /// How many orders it stays.
+    pub orders: usize,
+    /// Standard deviation of its frequency over them, Hz.
+    pub frequency_scatter_hz: f64,
+    /// The same of its damping ratio.
+    pub damping_scatter: f64,
+}
+
+/// Standard deviation of numbers.
+fn scatter(numbers: impl Iterator<Item = f64> + Clone) -> f64 {
+    let n = numbers.clone().count() as f64;
+    let mean = numbers.clone().sum::<f64>() / n;
+    (numbers.map(|x| (x - mean).powi(2)).sum::<f64>() / (n - 1.0).max(1.0)).sqrt()
+}
+
+impl Lasting {
+    /// Of a chain with one pole or more.
+    fn of(mut chain: Vec<&Pole>) -> Lasting {
+        let frequency_scatter_hz = scatter(chain.iter().map(|p| p.frequency_hz()));
+        let damping_scatter = scatter(chain.iter().map(|p| p.damping_ratio()));
+        chain.sort_by(|a, b| a.damping_ratio().total_cmp(&b.damping_ratio()));
+        let pole = chain[chain.len() / 2].clone();
+        Lasting { pole, orders: chain.len(), frequency_scatter_hz, damping_scatter }
+    }
+}
+
 impl Stabilisation {
     /// Poles that stayed wholly stable over `at_least` orders in a row, one for each mode, by rising
-    /// frequency: of each such chain the pole of middle damping. Of chains that are one mode the
-    /// longest is taken.
-    pub fn lasting(&self, at_least: usize) -> Vec<Pole> {
+    /// frequency. Of chains that are one mode the longest is taken.
+    pub fn lasting(&self, at_least: usize) -> Vec<Lasting> {
         let mut chains: Vec<Vec<&Pole>> = Vec::new();
         for (order, all) in self.orders.iter().enumerate() {
             for (k, found) in all.iter().enumerate() {
@@ -282,15 +312,13 @@ impl Stabilisation {
         }
         chains.retain(|c| c.len() > at_least.max(1));
         chains.sort_by_key(|c| std::cmp::Reverse(c.len()));
-        let mut taken: Vec<Pole> = Vec::new();
-        for mut chain in chains {
-            chain.sort_by(|a, b| a.damping_ratio().total_cmp(&b.damping_ratio()));
-            let middle = chain[chain.len() / 2].clone();
-            if !taken.iter().any(|t| self.same_mode(t, &middle)) {
-                taken.push(middle);
+        let mut taken: Vec<Lasting> = Vec::new();
+        for found in chains.into_iter().map(Lasting::of) {
+            if !taken.iter().any(|t| self.same_mode(&t.pole, &found.pole)) {
+                taken.push(found);
             }
         }
-        taken.sort_by(|a, b| a.lambda.im.total_cmp(&b.lambda.im));
+        taken.sort_by(|a, b| a.pole.lambda.im.total_cmp(&b.pole.lambda.im));
         taken
     }
 

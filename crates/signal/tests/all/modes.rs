@@ -62,7 +62,7 @@ fn real(shape: &[f64]) -> Vec<Complex64> {
 
 fn poles_in(functions: &FrfMatrix, band: (f64, f64), max_order: usize) -> Vec<Pole> {
     let settings = PoleSettings { max_order, ..PoleSettings::within(band) };
-    stabilisation(functions, settings).unwrap().lasting(5)
+    stabilisation(functions, settings).unwrap().lasting(5).into_iter().map(|l| l.pole).collect()
 }
 
 fn missed(modes: &Modes, functions: &FrfMatrix, band: (f64, f64)) -> f64 {

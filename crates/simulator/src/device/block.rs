@@ -1,8 +1,9 @@
 //! A block: what the machine does, what each sensor feels of it, what the converters make of that.
 
-use super::plug::{Motion, SHAKER_GAIN};
+use super::plug::{Motion, Plug, SHAKER_GAIN};
 use super::{Lantern, Machine, factor};
 use crate::electronics::{Fault, Sensor};
+use crate::physics::bracket::Place;
 use crate::physics::deck::MODES;
 use echo_link::{Block, BlockHead, OutputState, Wave};
 use std::f64::consts::{SQRT_2, TAU};
@@ -10,7 +11,7 @@ use std::f64::consts::{SQRT_2, TAU};
 /// What a machine did over a block.
 enum Played {
     /// What each input in force feels.
-    Thruster(Vec<Vec<f64>>),
+    Each(Vec<Vec<f64>>),
     /// Motion of each mode.
     Deck([Vec<f64>; MODES.len()]),
     /// Motion along each axis.
@@ -51,9 +52,14 @@ impl Lantern {
     pub fn next_block(&mut self) -> Block {
         let rate = self.settings.rate_hz;
         let n = self.block_samples();
-        let by = if matches!(self.machine, Machine::Thruster(_)) { factor(rate).unwrap_or(2) } else { 1 };
+        let by = if matches!(self.machine, Machine::Thruster(_) | Machine::Bracket(_)) {
+            factor(rate).unwrap_or(2)
+        } else {
+            1
+        };
         let by_f = by as f64;
         let begin = self.sample as f64 * by_f;
+        self.follow_script();
         let drive = Drive { output: self.output, begin, rate: rate * by_f, steps: n * by };
         self.hold_plugs();
         let mut played = self.play(n * by);
@@ -63,7 +69,7 @@ impl Lantern {
         for at in 0..self.inputs.len() {
             let socket = &self.sockets[usize::from(self.settings.inputs[at].number) - 1];
             match (&mut played, &self.machine) {
-                (Played::Thruster(each), _) => felt = std::mem::take(&mut each[at]),
+                (Played::Each(each), _) => felt = std::mem::take(&mut each[at]),
                 (Played::Deck(modes), Machine::Deck(deck)) if socket.motion == Motion::Machine => {
                     deck.felt(socket.place, modes, &mut felt)
                 }
@@ -116,6 +122,19 @@ impl Lantern {
         match &mut self.machine {
             Machine::Deck(deck) => Played::Deck(deck.run(steps)),
             Machine::Berth(hull) => Played::Berth(hull.run(steps).into()),
+            Machine::Bracket(bracket) => {
+                // A sensor feels the place that it hangs on, whichever input its cable goes to.
+                let plugs = || self.settings.inputs.iter().map(|s| &self.sockets[usize::from(s.number) - 1].plug);
+                let places: Vec<Place> = plugs().flatten().filter_map(Plug::on_bracket).collect();
+                let (force, felt) = bracket.run(steps, &places);
+                let mut felt = felt.into_iter();
+                let own = |plug: &Option<Plug>| match plug {
+                    Some(p) if p.on_bracket().is_some() => felt.next().unwrap_or_default(),
+                    Some(p) if p.place.is_some() => force.clone(),
+                    _ => vec![0.0; steps],
+                };
+                Played::Each(plugs().map(own).collect())
+            }
             Machine::Thruster(machine) => {
                 let sockets = self.settings.inputs.iter().map(|s| &self.sockets[usize::from(s.number) - 1]);
                 let places: Vec<usize> =
@@ -128,7 +147,7 @@ impl Lantern {
                         f.push(now[*p]);
                     }
                 }
-                Played::Thruster(felt)
+                Played::Each(felt)
             }
         }
     }

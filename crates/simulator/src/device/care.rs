@@ -2,6 +2,7 @@
 //! that plug, unplug, swap and break.
 
 use super::plug::{Motion, Plug};
+use super::tapping::Tapped;
 use super::{Lantern, Machine, OUTPUT_V};
 use crate::electronics::{BIAS_V, Fault, RAIL_V, Sensor};
 use crate::memory::{hex, unhex};
@@ -35,6 +36,8 @@ pub struct Bench {
     pub rpm: Option<f64>,
     /// Bumps that were made, where there are any.
     pub bumps: Vec<Bump>,
+    /// The bracket, where it is one.
+    pub bracket: Option<Tapped>,
 }
 
 /// One input and what hangs on it.
@@ -191,6 +194,7 @@ impl Lantern {
                 Machine::Berth(b) => b.made().copied().collect(),
                 _ => Vec::new(),
             },
+            bracket: self.tapped(),
         }
     }
 
@@ -232,7 +236,7 @@ impl Lantern {
         Ok(())
     }
 
-    fn socket(&mut self, number: u16) -> Result<&mut super::Socket, String> {
+    pub(super) fn socket(&mut self, number: u16) -> Result<&mut super::Socket, String> {
         let most = self.sockets.len();
         self.sockets
             .get_mut(usize::from(number).wrapping_sub(1))

@@ -3,11 +3,14 @@
 mod block;
 mod care;
 pub mod plug;
+pub mod tapping;
 
 use crate::decimate::{CLEAN_SHARE, FACTORS, INTERNAL_RATE_HZ};
 use crate::electronics::Input;
 use crate::physics::berth::Berth;
+use crate::physics::bracket::Bracket;
 use crate::physics::deck::Deck;
+use crate::physics::frame::Mode;
 use crate::physics::thruster::{InputTruth, Thruster};
 use echo_link::{Coupling, Identity, InputOffer, InputSetting, Notice, OutputState, Settings, Wave};
 use plug::{Plug, Socket};
@@ -28,6 +31,8 @@ pub enum Plays {
     Thruster(f64),
     /// A Lantern 24 on hull frame 14 of the Skerry Lass, three axes.
     Berth,
+    /// A Lantern 24 on the Merrow's radar mast bracket, with a hammer.
+    Bracket,
     /// A Lantern 64 on the car deck of the Skerry Lass, for the 64 places from this one on.
     Deck(usize),
 }
@@ -36,6 +41,17 @@ enum Machine {
     Thruster(Box<Thruster>),
     Deck(Box<Deck>),
     Berth(Box<Berth>),
+    Bracket(Box<Bracket>),
+}
+
+/// What is built into a machine.
+#[derive(Debug, serde::Serialize)]
+#[serde(untagged)]
+pub enum Truth {
+    /// Sines that inputs feel.
+    Inputs(Vec<InputTruth>),
+    /// Modes of a structure.
+    Modes(Vec<Mode>),
 }
 
 /// A front end with its machine.
@@ -59,6 +75,8 @@ pub struct Lantern {
     output: OutputState,
     /// Whether the digital output is on.
     switched: bool,
+    /// What hands will do by themselves, and when, s since the front end began to send.
+    script: std::collections::VecDeque<(f64, tapping::Deed)>,
     sequence: u64,
     sample: u64,
     news: tokio::sync::broadcast::Sender<Notice>,
@@ -75,6 +93,7 @@ impl Lantern {
             Plays::Thruster(_) => plug::thruster(),
             Plays::Deck(first) => plug::deck(first),
             Plays::Berth => plug::berth(),
+            Plays::Bracket => plug::bracket(),
         };
         let number = |i: usize| i as u16 + 1;
         let plain = |i| InputSetting {
@@ -103,6 +122,7 @@ impl Lantern {
             clock_locked: true,
             output: OutputState { hz: 159.155, peak_v: 0.0, wave: Wave::Sine },
             switched: false,
+            script: Default::default(),
             sequence: 0,
             sample: 0,
             news: tokio::sync::broadcast::channel(64).0,
@@ -141,7 +161,7 @@ impl Lantern {
     /// Model name.
     pub fn model(&self) -> &'static str {
         match self.plays {
-            Plays::Thruster(_) | Plays::Berth => "Lantern 24",
+            Plays::Thruster(_) | Plays::Berth | Plays::Bracket => "Lantern 24",
             Plays::Deck(_) => "Lantern 64",
         }
     }
@@ -175,10 +195,11 @@ impl Lantern {
     }
 
     /// What is built into the machine; nothing for the deck, whose modes are named in its source.
-    pub fn truth(&self) -> Vec<InputTruth> {
+    pub fn truth(&self) -> Truth {
         match &self.machine {
-            Machine::Thruster(t) => t.truth(),
-            Machine::Deck(_) | Machine::Berth(_) => Vec::new(),
+            Machine::Thruster(t) => Truth::Inputs(t.truth()),
+            Machine::Bracket(b) => Truth::Modes(b.modes().to_vec()),
+            Machine::Deck(_) | Machine::Berth(_) => Truth::Inputs(Vec::new()),
         }
     }
 
@@ -240,6 +261,13 @@ impl Lantern {
         // Deck and hull have nothing that could fold, so they are stepped as they are sampled.
         let by = match self.plays {
             Plays::Thruster(_) => factor(rate).unwrap_or(2),
+            Plays::Bracket => {
+                // Its state is kept: whoever sets another rate does not screw sensors tight.
+                if !matches!(self.machine, Machine::Bracket(_)) {
+                    self.machine = Machine::Bracket(Box::new(Bracket::new(INTERNAL_RATE_HZ)));
+                }
+                factor(rate).unwrap_or(2)
+            }
             Plays::Deck(first) => {
                 self.machine = Machine::Deck(Box::new(Deck::new(rate, first, self.sockets.len())));
                 1

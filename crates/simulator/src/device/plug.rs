@@ -2,8 +2,9 @@
 
 use crate::electronics::{Fault, Sensor};
 use crate::memory::{Written, blank, memory};
-use crate::physics::berth::AXES;
+use crate::physics::bracket::Place;
 use crate::physics::thruster::{ENCODER, TACHO};
+use crate::physics::{berth, frame::AXES};
 use echo_link::Coupling;
 use serde::{Deserialize, Serialize};
 
@@ -20,6 +21,8 @@ pub struct Plug {
     pub fault: Fault,
     /// The place of the machine it belongs to, wherever it is plugged in.
     pub place: Option<usize>,
+    /// Whether it hangs against that place's direction.
+    pub against: bool,
     /// Voltage it must be fed with, V; 0 for one that needs nothing.
     pub needs_v: f64,
 }
@@ -59,6 +62,19 @@ pub struct Socket {
     pub place: usize,
 }
 
+impl Plug {
+    /// Where it hangs on the bracket; none for the hammer, and for what hangs nowhere.
+    pub(super) fn on_bracket(&self) -> Option<Place> {
+        let at = self.place?.checked_sub(1)?;
+        Some(Place { point: at / AXES, axis: at % AXES, against: self.against })
+    }
+
+    /// Hangs it somewhere else on the bracket.
+    pub(super) fn hang(&mut self, at: Place) {
+        (self.place, self.against) = (Some(1 + at.point * AXES + at.axis), at.against);
+    }
+}
+
 /// Numbers of the makers in sensor memories.
 const OAKUM: u64 = 301;
 
@@ -78,6 +94,7 @@ fn accelerometer(serial: u64, volts: f64, told: f64) -> Plug {
         memory: Some(memory(&written)),
         fault: Fault::None,
         place: None,
+        against: false,
         needs_v: 0.0,
     }
 }
@@ -98,8 +115,15 @@ const PROBE: Sensor = Sensor::Voltage(7870.0, -6.2);
 
 /// The thruster's sensors: those on the steering ring are smart.
 pub fn thruster() -> Vec<Socket> {
-    let volts =
-        |label: String, sensor| Plug { label, sensor, memory: None, fault: Fault::None, place: None, needs_v: 0.0 };
+    let volts = |label: String, sensor| Plug {
+        label,
+        sensor,
+        memory: None,
+        fault: Fault::None,
+        place: None,
+        against: false,
+        needs_v: 0.0,
+    };
     let plug = |i: usize| match i {
         0..=19 => {
             let volts = ACCELEROMETERS[i] * 1e-3;
@@ -157,17 +181,51 @@ pub const CLIPPED: usize = 12;
 /// Three axes on hull frame 14.
 pub fn berth() -> Vec<Socket> {
     let plug = |i: usize| {
-        (i < AXES).then(|| Plug {
+        (i < berth::AXES).then(|| Plug {
             label: format!("BI-52, {}", 5201 + i),
             sensor: Sensor::Voltage(BERTH_SENSITIVITY, 0.0),
             memory: None,
             fault: Fault::None,
             place: None,
+            against: false,
             needs_v: 0.0,
         })
     };
     (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
 }
+
+/// The hammer, and four sensors on the bracket, the first three of them one block with three axes.
+pub fn bracket() -> Vec<Socket> {
+    let plug = |i: usize| {
+        let (label, volts, hangs) = match i {
+            0 => ("hammer HM-2, 118".to_string(), HAMMER, None),
+            1..=3 => {
+                let at = Place { point: 0, axis: i - 1, against: false };
+                (format!("QT-33, 20601 {}", ["x", "y", "z"][i - 1]), BRACKET[i - 1], Some(at))
+            }
+            4 => ("QA-31, 20611".into(), BRACKET[3], Some(Place { point: 13, axis: 2, against: false })),
+            _ => return None,
+        };
+        let mut plug = Plug {
+            label,
+            sensor: Sensor::Iepe(volts),
+            memory: None,
+            fault: Fault::None,
+            place: Some(0),
+            against: false,
+            needs_v: 0.0,
+        };
+        if let Some(at) = hangs {
+            plug.hang(at);
+        }
+        Some(plug)
+    };
+    (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
+}
+
+/// Sensitivity of the hammer, V/N, and of the sensors on the bracket, V/(m/s²).
+const HAMMER: f64 = 2.27e-3;
+const BRACKET: [f64; 4] = [10.12e-3, 10.31e-3, 9.94e-3, 10.20e-3];
 
 /// Sensitivity of the capacitive sensors on hull frame 14, which measure down to 0 Hz, V/(m/s²).
 const BERTH_SENSITIVITY: f64 = 10.2e-3;
@@ -180,6 +238,7 @@ pub fn encoder() -> Vec<Plug> {
         memory: None,
         fault: Fault::None,
         place: Some(ENCODER + i),
+        against: false,
         needs_v: 0.0,
     };
     ["track A", "track B", "index"].into_iter().enumerate().map(track).collect()
@@ -210,6 +269,7 @@ pub fn drawer() -> Vec<Plug> {
         memory: None,
         fault: Fault::None,
         place: None,
+        against: false,
         needs_v: 0.0,
     };
     let crystal = plain("QC-12, 20501", Sensor::Charge(3.12e-12));

@@ -58,6 +58,18 @@ impl Resonator {
         self.state[0]
     }
 
+    /// Velocity now.
+    pub fn velocity(&self) -> f64 {
+        self.state[1]
+    }
+
+    /// Comes to rest where it all but is: numbers too small for the processor's usual ways are slow.
+    pub fn rest(&mut self) {
+        if self.state.iter().all(|x| x.abs() < 1e-40) {
+            self.state = [0.0; 2];
+        }
+    }
+
     /// Acceleration now.
     pub fn acceleration(&self) -> f64 {
         self.last - 2.0 * self.zeta * self.omega * self.state[1] - self.omega * self.omega * self.state[0]

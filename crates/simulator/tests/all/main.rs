@@ -6,4 +6,5 @@ mod bench;
 mod machines;
 mod run_up;
 mod session;
+mod tapping;
 mod together;

@@ -58,6 +58,34 @@ async fn corrections_are_kept_in_their_order_and_counted() {
 }
 
 #[tokio::test]
+async fn a_result_of_a_file_belongs_to_no_run_and_is_never_stale() {
+    let (store, campaign, run) = open_run("of a file").await;
+    let recipe = json!({ "lens": "brought", "file": "plate.uff", "sha256": "ab12" });
+    let body = json!({ "traces": [1] });
+    let id = store.keep_result(&kept(campaign, "responses of plate", (&recipe, &body), &[])).await.unwrap();
+    assert_eq!(
+        store.keep_result(&kept(campaign, "responses of plate", (&recipe, &body), &[])).await.unwrap(),
+        id,
+        "the same file again"
+    );
+    let other = json!({ "lens": "brought", "file": "plate.uff", "sha256": "cd34" });
+    assert_ne!(store.keep_result(&kept(campaign, "responses of plate", (&other, &body), &[])).await.unwrap(), id);
+    let all = store.kept_results(campaign).await.unwrap();
+    assert!(all.len() == 2 && all.iter().all(|r| !r.stale && r.run_id.is_none()), "{all:?}");
+    let found = store.find(&format!("plate.uff {}", store.campaign(campaign).await.unwrap().name)).await.unwrap();
+    assert_eq!(found.iter().map(|f| (f.run_id, f.campaign_id)).collect::<Vec<_>>(), [(None, campaign); 2]);
+    // It goes along with the campaign, also twice under one name.
+    let keys = store.result_keys(campaign).await.unwrap();
+    let to = open_run("taken in").await.1;
+    for key in &keys {
+        store.lay_result(to, &store.result_record(*key).await.unwrap()).await.unwrap();
+    }
+    assert_eq!(store.kept_results(to).await.unwrap().len(), 2);
+    store.delete_run(run).await.unwrap();
+    assert_eq!(store.kept_results(campaign).await.unwrap().len(), 2, "no run takes it along");
+}
+
+#[tokio::test]
 async fn a_result_is_stale_once_something_was_put_right() {
     let (store, campaign, run) = open_run("results").await;
     let (recipe, body) = (json!({ "lens": "spectrum" }), json!({ "traces": [1, 2, 3] }));
@@ -193,7 +221,7 @@ async fn words_find_runs_results_and_channels() {
         .unwrap();
     let found = async |words: &str| -> Vec<(String, String)> {
         let all = store.find(&format!("{stamp} {words}")).await.unwrap();
-        assert!(all.iter().all(|f| f.run_id == run && f.run_number == 1 && f.campaign == name));
+        assert!(all.iter().all(|f| f.run_id == Some(run) && f.run_number == Some(1) && f.campaign == name));
         all.into_iter().map(|f| (f.what, f.name)).collect()
     };
     let (of_run, of_result) = (("run".to_string(), "test".to_string()), ("result".into(), "100 % mesh_line".into()));

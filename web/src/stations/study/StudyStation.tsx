@@ -43,11 +43,19 @@ export function StudyStation() {
   }, [opened, id]);
   if (run.error) return <Wrong error={run.error} />;
   if (!run.data) {
+    // Results of files need no run.
+    if (runs.data && newest === undefined && view === "results")
+      return (
+        <Suspense fallback={<Empty says="Opening …" />}>
+          <ResultsView campaign={id} />
+        </Suspense>
+      );
     return runs.data && newest === undefined ? (
       <Empty says="There is nothing to study yet. A recorded run appears here and in the log below.">
         <Button look="main" onClick={() => go("/run")}>
           Go to Run
-        </Button>
+        </Button>{" "}
+        <Button onClick={() => go("/study/newest/results")}>Kept results</Button>
       </Empty>
     ) : (
       <Empty says="Opening run …" />

@@ -55,6 +55,10 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::OrderMap(s) => rotation::order_map(s, view, progress),
         Lens::OrderTrack(s) => order_track::order_track(s, view, progress),
         Lens::Orbit(s) => orbit::orbit(s, view, progress),
+        Lens::Modes(_) => {
+            let says = "modes are found in responses, not in samples; allowed: a universal file of functions, or a CSV of responses";
+            return Err(Refusal::new("lens", says).into());
+        }
     }?;
     // The lens with what was left out filled in, as it wrote itself into the result.
     out.recipe = Recipe { lens: out.recipe.lens, ..recipe.clone() };
@@ -75,11 +79,12 @@ fn blank(view: &View<'_>) -> Analysis {
         traces: Vec::new(),
         numbers: Vec::new(),
         peaks: Vec::new(),
+        stabilisation: Vec::new(),
     }
 }
 
 fn axis(name: Along, unit: &str, values: Vec<f64>) -> Axis {
-    Axis { name, unit: unit.into(), values }
+    Axis { name, unit: unit.into(), values, dofs: Vec::new() }
 }
 
 /// A unit as it is written into a result: what has none is in engineering units.
@@ -93,6 +98,8 @@ fn trace(c: &Chosen, quantity: Shown, unit: String, values: Vec<f64>) -> Trace {
         name: c.name.clone(),
         channel: c.number,
         reference: None,
+        mode: None,
+        axes: None,
         quantity,
         unit,
         points: Points::Real(values),
@@ -107,7 +114,7 @@ fn complex_trace(c: &Chosen, quantity: Shown, unit: String, values: &[Complex64]
 }
 
 fn number(name: &str, channel: u32, unit: &str, value: f64) -> Number {
-    Number { name: name.into(), channel, unit: unit.into(), value }
+    Number { name: name.into(), channel, mode: None, unit: unit.into(), value }
 }
 
 fn caution(rule: CautionRule, channel: Option<u32>, says: String) -> ResultCaution {

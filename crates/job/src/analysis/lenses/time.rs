@@ -117,6 +117,7 @@ pub fn statistics(
             out.numbers.push(Number {
                 name: name.word().into(),
                 channel: c.number,
+                mode: None,
                 unit: unit_of(c, with_unit),
                 value: of(&found),
             });

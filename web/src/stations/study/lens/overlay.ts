@@ -39,7 +39,7 @@ export function overlaid(result: Analysis, says: string, others: Other[]): Overl
     r.traces.map((t) => ({
       ...t,
       name: `${t.name}, ${run}`,
-      values: spread(t.values.length ? t.values : undefined, places[k] ?? []) ?? [],
+      values: spread(t.values?.length ? t.values : undefined, places[k] ?? []) ?? [],
       ...(t.re ? { re: spread(t.re, places[k] ?? []) ?? [], im: spread(t.im ?? [], places[k] ?? []) ?? [] } : {}),
     })),
   );

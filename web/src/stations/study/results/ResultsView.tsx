@@ -16,6 +16,16 @@ import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
 import { useList, watchList } from "./list";
 import { Progress } from "./Progress";
+import { Shapes } from "./Shapes";
+
+/** Curves that are drawn at once. */
+const DRAWN = 32;
+
+/** The file that a result was brought in from. */
+const fileOf = (recipe: unknown) => {
+  const r = recipe as { lens?: string; file?: string };
+  return r.lens === "brought" ? r.file : undefined;
+};
 
 export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const client = useQueryClient();
@@ -34,8 +44,11 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const all = kept.data ?? [];
   const number = (run: number) => runs.find((x) => x.id === run)?.number;
   /** What a result was made of, such as “run 3” or “runs 3, 5”. */
-  const of = (r: { runs: number[] }) =>
-    r.runs.length === 1 ? `run ${number(r.runs[0] ?? 0)}` : `runs ${r.runs.map(number).join(", ") || "that are gone"}`;
+  const of = (r: { runs: number[]; recipe: unknown }) =>
+    fileOf(r.recipe) ??
+    (r.runs.length === 1
+      ? `run ${number(r.runs[0] ?? 0)}`
+      : `runs ${r.runs.map(number).join(", ") || "that are gone"}`);
   const stale = all.filter((r) => r.stale);
   const shown = all.filter((r) => chosen.includes(r.id));
   const bodies = useQueries({
@@ -52,7 +65,9 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const ages = found.map((f) => `${f.r.id} ${f.r.made_at}`).join();
   // biome-ignore lint/correctness/useExhaustiveDependencies: the ages stand for the results
   const picture = useMemo(() => {
-    const drawable = found.filter((f) => f.body.axes.length === 1 && f.body.traces.length > 0);
+    const drawable = found.filter(
+      (f) => f.body.axes.length === 1 && f.body.axes[0]?.name !== "dof" && f.body.traces.length > 0,
+    );
     const [first, ...rest] = drawable;
     if (!first) return undefined;
     const others = rest
@@ -60,7 +75,10 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
       .map((f) => ({ says: of(f.r), result: f.body, shift_s: 0 }));
     const says = of(first.r);
     const one = others.length ? overlaid(first.body, says, others) : first.body;
-    return { result: one, left: found.length - 1 - others.length };
+    // One axis for one quantity: coherences are not drawn among responses.
+    const alike = one.traces.filter((t) => t.quantity === one.traces[0]?.quantity);
+    const traces = alike.slice(0, DRAWN);
+    return { result: one, traces, more: alike.length - traces.length, left: found.length - 1 - others.length };
   }, [ages]);
   const again = async (ids: number[]) => {
     setError(undefined);
@@ -128,7 +146,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
             <tbody>
               {all.map((r) => (
                 <tr key={r.id} className={`border-t border-rule ${chosen.includes(r.id) ? "bg-shoal" : ""}`}>
-                  <td className="num">{r.runs.map(number).join(", ")}</td>
+                  <td className="num">{r.runs.map(number).join(", ") || "–"}</td>
                   <td>
                     <button
                       type="button"
@@ -140,7 +158,9 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                       {r.name}
                     </button>
                   </td>
-                  <td>{lensOf((r.recipe as { lens: string }).lens).says}</td>
+                  <td className="max-w-48 truncate" title={fileOf(r.recipe)}>
+                    {fileOf(r.recipe) ? `from ${fileOf(r.recipe)}` : lensOf((r.recipe as { lens: string }).lens).says}
+                  </td>
                   <td className="whitespace-nowrap">
                     {moment(r.made_at)}, {r.who}
                     {r.stale && (
@@ -151,9 +171,11 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                     )}
                   </td>
                   <td className="text-right whitespace-nowrap">
-                    <Button look="link" onClick={() => again([r.id])} disabled={list.going}>
-                      Again
-                    </Button>{" "}
+                    {!fileOf(r.recipe) && (
+                      <Button look="link" onClick={() => again([r.id])} disabled={list.going}>
+                        Again
+                      </Button>
+                    )}{" "}
                     <button
                       type="button"
                       aria-label={`Delete ${r.name} of ${of(r)}`}
@@ -192,6 +214,11 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
           )
         }
       >
+        {picture && picture.more > 0 && (
+          <p className="px-3 text-[12px] text-lamp">
+            ▲ The first {DRAWN} of {DRAWN + picture.more} curves are drawn.
+          </p>
+        )}
         {picture && picture.left > 0 && (
           <p className="px-3 text-[12px] text-lamp">▲ {picture.left} of them have another axis and are not drawn.</p>
         )}
@@ -199,7 +226,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
           <Curves
             label="Kept results over each other"
             result={picture.result}
-            traces={picture.result.traces}
+            traces={picture.traces}
             look={look}
             onLook={(part) => setLook({ ...look, ...part })}
             legend
@@ -218,27 +245,32 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
 /** Results that are numbers, one below the other. */
 function Numbers({ found }: { found: { says: string; body: Analysis }[] }) {
   const some = found.filter((f) => f.body.numbers.length > 0);
+  const shapes = (body: Analysis) => body.axes[0]?.name === "dof";
   if (some.length === 0) return <div className="flex-1" />;
   return (
     <div className="min-h-0 flex-1 overflow-auto px-3 pb-2 text-[13px]">
-      {some.map((f) => (
-        <section key={f.says}>
-          <h3 className="font-semibold">{f.says}</h3>
-          <table>
-            <tbody>
-              {f.body.numbers.map((n) => (
-                <tr key={`${n.channel} ${n.name}`} className="border-t border-rule">
-                  <td className="pr-4">
-                    channel {n.channel}, {n.name.replaceAll("_", " ")}
-                  </td>
-                  <td className="num text-right">{n.value?.toPrecision(5)}</td>
-                  <td className="pl-2 text-soft">{n.unit}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </section>
-      ))}
+      {some.map((f) =>
+        shapes(f.body) ? (
+          <Shapes key={f.says} {...f} />
+        ) : (
+          <section key={f.says}>
+            <h3 className="font-semibold">{f.says}</h3>
+            <table>
+              <tbody>
+                {f.body.numbers.map((n) => (
+                  <tr key={`${n.channel} ${n.name}`} className="border-t border-rule">
+                    <td className="pr-4">
+                      channel {n.channel}, {n.name.replaceAll("_", " ")}
+                    </td>
+                    <td className="num text-right">{n.value?.toPrecision(5)}</td>
+                    <td className="pl-2 text-soft">{n.unit}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </section>
+        ),
+      )}
     </div>
   );
 }
