@@ -15,7 +15,7 @@ export function BringIn({ campaign, onClose }: { campaign: number; onClose: () =
   return (
     <Panel
       title="Bring in recordings"
-      says="WAV, CSV, Parquet, universal files (58), XLSX: each becomes a run"
+      says="WAV, CSV, Parquet, universal files (58), XLSX: each becomes a run; responses and shapes (58, 55) become results"
       aside={
         <Button look="link" onClick={onClose}>
           Close

@@ -79,7 +79,7 @@ async fn functions_and_shapes_of_a_universal_file_become_kept_results() -> Resul
     b.press_path("//section[@aria-label='plate.uff']//a[contains(., 'its results')]").await?;
     b.text_until("table[aria-label='Kept results']", |t| t.contains("from plate.uff")).await?;
     b.press_found("button[aria-label='Show response of plate of plate.uff']").await?;
-    b.find("canvas[aria-label='Kept results over each other']").await?;
+    b.find("[aria-label='Kept results over each other'] .u-over").await?;
     b.press_found("button[aria-label='Show response of plate of plate.uff']").await?;
     b.press_found("button[aria-label='Show shapes of plate of plate.uff']").await?;
     let shapes = b.text_until("table[aria-label^='Shapes, shapes of plate']", |t| t.contains("2 Z")).await?;

@@ -210,7 +210,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
               scale
             </>
           ) : (
-            "press names on the left"
+            found.length === 0 && "press names on the left"
           )
         }
       >

@@ -5,11 +5,15 @@ import { digits } from "../../../ui/format";
 /** Places that are listed: a calculation has thousands. */
 const SHOWN = 100;
 
-/** How far a place moves: the real part, and the angle where it does not simply move with or against the others. */
+/** Angle within which a place moves with the others, or against them, °. */
+const WITH = 5;
+
+/** How far a place moves, with a sign; and the angle where it neither moves with the others nor against them. */
 export function moved(re: number, im: number): string {
   const size = Math.hypot(re, im);
-  if (Math.abs(im) <= 1e-9 * size) return digits(re, 4);
-  return `${digits(size, 4)} ∠ ${Math.round((Math.atan2(im, re) * 180) / Math.PI)}°`;
+  const angle = (Math.atan2(im, re) * 180) / Math.PI;
+  const off = Math.min(Math.abs(angle), 180 - Math.abs(angle));
+  return off <= WITH ? digits(re < 0 ? -size : size, 4) : `${digits(size, 4)} ∠ ${Math.round(angle)}°`;
 }
 
 /** A place with its direction, a sign only where it is against it. */
@@ -27,7 +31,7 @@ export function Shapes({ says, body }: { says: string; body: Analysis }) {
       <table className="leading-6" aria-label={`Shapes, ${says}`}>
         <thead className="sticky top-0 bg-sheet text-left text-soft">
           <tr>
-            <th className="pr-4 font-normal">Mode</th>
+            <th className="whitespace-nowrap pr-4 font-normal">Mode</th>
             {modes.map((m) => (
               <th key={m.mode} className="num pr-4 text-right font-normal">
                 {m.mode}
@@ -35,7 +39,7 @@ export function Shapes({ says, body }: { says: string; body: Analysis }) {
             ))}
           </tr>
           <tr>
-            <th className="pr-4 font-normal">Frequency, Hz</th>
+            <th className="whitespace-nowrap pr-4 font-normal">Frequency, Hz</th>
             {modes.map((m) => (
               <th key={m.mode} className="num pr-4 text-right font-normal text-ink">
                 {digits(number(m.mode, "frequency") ?? null, 5)}
@@ -43,7 +47,7 @@ export function Shapes({ says, body }: { says: string; body: Analysis }) {
             ))}
           </tr>
           <tr>
-            <th className="pr-4 font-normal">Damping, %</th>
+            <th className="whitespace-nowrap pr-4 font-normal">Damping, %</th>
             {modes.map((m) => {
               const ratio = number(m.mode, "damping_ratio");
               return (
@@ -59,7 +63,7 @@ export function Shapes({ says, body }: { says: string; body: Analysis }) {
             <tr key={placed(d)} className="border-t border-rule">
               <td className="pr-4">{placed(d)}</td>
               {modes.map((m) => (
-                <td key={m.mode} className="num pr-4 text-right">
+                <td key={m.mode} className="num whitespace-nowrap pr-4 text-right">
                   {moved(m.re?.[i] ?? m.values?.[i] ?? 0, m.im?.[i] ?? 0)}
                 </td>
               ))}

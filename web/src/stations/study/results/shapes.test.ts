@@ -3,6 +3,7 @@ import { moved, placed } from "./Shapes";
 
 test("a place that moves with the others has no angle", () => {
   expect(moved(-0.5, 0)).toBe("−0.5000");
+  expect(moved(-0.5, 0.01)).toBe("−0.5001");
   expect(moved(0, 2)).toBe("2.000 ∠ 90°");
 });
 
