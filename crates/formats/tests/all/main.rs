@@ -8,6 +8,7 @@ mod corpus;
 mod curves;
 mod drawing;
 mod files;
+mod functions;
 mod geometry;
 mod kinds;
 mod parquet;

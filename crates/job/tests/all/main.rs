@@ -9,6 +9,7 @@ mod gaps;
 mod impact;
 mod lenses;
 mod math;
+mod modal;
 mod preparation;
 mod readings;
 mod recipes;

@@ -1,5 +1,5 @@
 /** A plot as a file or on the clipboard: drawn by the server with the code that draws the report. */
-import { type Schema, told } from "../../api/client";
+import { api, type Schema, told } from "../../api/client";
 import { copyText, saveBlob } from "../save";
 import type { Axes, Curve, Level, Mark, Range } from "./types";
 
@@ -7,17 +7,8 @@ export type PlotFile = Schema["Plot"];
 type Pane = PlotFile["panes"][number];
 type Kind = "svg" | "png" | "csv" | "tsv";
 
-async function made(kind: Kind, plot: PlotFile): Promise<Blob> {
-  const response = await fetch(`/api/plots/${kind}`, {
-    method: "POST",
-    headers: { "content-type": "application/json" },
-    body: JSON.stringify(plot),
-  }).catch(() => undefined);
-  const answer = response
-    ? Promise.resolve(response.ok ? { data: response.blob(), response } : { error: await response.json(), response })
-    : Promise.reject(new Error());
-  return told<Blob>(answer as Promise<{ data?: Blob; error?: unknown; response: Response }>);
-}
+const made = (kind: Kind, plot: PlotFile) =>
+  told<unknown>(api.POST(`/api/plots/${kind}`, { body: plot, parseAs: "blob" })) as Promise<Blob>;
 
 /** Name of a file: what the plot shows, in characters every disk takes. */
 const named = (plot: PlotFile, ending: string) =>

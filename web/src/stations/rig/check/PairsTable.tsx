@@ -1,5 +1,5 @@
 /** Pairs of a check in a table, each with its deviation from the straight line. */
-import type { Fit, Schema } from "../../../api/client";
+import { api, type Fit, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
 import { digits, withUnit } from "../../../ui/format";
 import { Panel } from "../../../ui/Panel";
@@ -18,13 +18,9 @@ type Props = {
 
 export function PairsTable({ input, name, pairs, fit, unit, onLeaveOut, onError }: Props) {
   const save = async (ending: "csv" | "xlsx") => {
-    const answer = await fetch(`/api/reference/sheet.${ending}`, {
-      method: "POST",
-      headers: { "content-type": "application/json" },
-      body: JSON.stringify({ input, pairs: bare(pairs) } satisfies Schema["FitRequest"]),
-    });
-    if (!answer.ok) throw new Error((await answer.json()).says);
-    saveBlob(await answer.blob(), `reference-check-input-${name}.${ending}`);
+    const body = { input, pairs: bare(pairs) };
+    const sheet = await told<unknown>(api.POST(`/api/reference/sheet.${ending}`, { body, parseAs: "blob" }));
+    saveBlob(sheet as Blob, `reference-check-input-${name}.${ending}`);
   };
   return (
     <Panel
