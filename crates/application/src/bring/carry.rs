@@ -100,8 +100,9 @@ fn lay(
     told: impl FnMut(f64) -> bool,
 ) -> Result<()> {
     let info = source.info().clone();
-    let mut lanes: Vec<Laying> =
-        (1..=taken.len()).map(|channel| Laying::new(channel as i16, info.sample_rate_hz, BTreeSet::new())).collect();
+    let mut lanes: Vec<Laying> = (1..=taken.len())
+        .map(|channel| Laying::new(channel as i16, info.sample_rate_hz, BTreeSet::new()).beside(taken.len()))
+        .collect();
     let mut holes = vec![0usize; taken.len()];
     let mut whole: Vec<i32> = Vec::new();
     blocks(source, taken, told, |at, block| {

@@ -6,7 +6,7 @@ use echo_store::chunk::{PackedChunk, chunk_samples, pack};
 use std::collections::BTreeSet;
 use tokio::runtime::Handle;
 
-/// Chunks that are written at once.
+/// Chunks that are written at once, those of all channels that are laid side by side together.
 const AT_ONCE: usize = 32;
 
 /// One channel that is being laid.
@@ -18,13 +18,20 @@ pub(crate) struct Laying {
     first: i64,
     held: Vec<i32>,
     packed: Vec<PackedChunk>,
+    /// Chunks that it holds before it writes them.
+    at_once: usize,
 }
 
 impl Laying {
     /// Begins a channel of a run at its first sample.
     pub fn new(channel: i16, rate_hz: f64, over: BTreeSet<i64>) -> Laying {
         let chunk = chunk_samples(rate_hz) as i64;
-        Laying { channel, chunk, over, first: 0, held: Vec::new(), packed: Vec::new() }
+        Laying { channel, chunk, over, first: 0, held: Vec::new(), packed: Vec::new(), at_once: AT_ONCE }
+    }
+
+    /// The same beside others, so that all of them together hold no more than one alone.
+    pub fn beside(self, lanes: usize) -> Laying {
+        Laying { at_once: (AT_ONCE / lanes.max(1)).max(1), ..self }
     }
 
     /// The sample that comes next.
@@ -82,7 +89,7 @@ impl Laying {
         if last {
             self.cut()?;
         }
-        if self.packed.len() >= if last { 1 } else { AT_ONCE } {
+        if self.packed.len() >= if last { 1 } else { self.at_once } {
             let chunks = std::mem::take(&mut self.packed);
             handle.block_on(store.append(run, &chunks, &[], false))?;
         }
