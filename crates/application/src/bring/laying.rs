@@ -6,8 +6,10 @@ use echo_store::chunk::{PackedChunk, chunk_samples, pack};
 use std::collections::BTreeSet;
 use tokio::runtime::Handle;
 
-/// Chunks that are written at once, those of all channels that are laid side by side together.
+/// Chunks of a channel that are written at once.
 const AT_ONCE: usize = 32;
+/// Chunks that channels laid side by side hold together at most, some 150 kB each: few writes, and little memory.
+const TOGETHER: usize = 256;
 
 /// One channel that is being laid.
 pub(crate) struct Laying {
@@ -29,9 +31,9 @@ impl Laying {
         Laying { channel, chunk, over, first: 0, held: Vec::new(), packed: Vec::new(), at_once: AT_ONCE }
     }
 
-    /// The same beside others, so that all of them together hold no more than one alone.
+    /// The same beside others, so that all of them together hold a bounded amount.
     pub fn beside(self, lanes: usize) -> Laying {
-        Laying { at_once: (AT_ONCE / lanes.max(1)).max(1), ..self }
+        Laying { at_once: (TOGETHER / lanes.max(1)).clamp(1, AT_ONCE), ..self }
     }
 
     /// The sample that comes next.
