@@ -5,7 +5,8 @@ use chrono::Utc;
 use clap::Args;
 use echo_formats::{FormatError, csv, file, functions, uff};
 use echo_job::analysis::modal::modes;
-use echo_job::analysis::{AnalysisError, Provenance, analyze};
+use echo_job::analysis::result::Trace;
+use echo_job::analysis::{AnalysisError, Provenance, Source, analyze};
 use echo_job::recipe::{Lens, Recipe};
 use std::io::{BufWriter, IsTerminal, Write};
 use std::path::PathBuf;
@@ -22,6 +23,14 @@ pub struct Analyze {
     /// Where the result goes: a .json, .csv or .uff file; JSON to standard output when left out.
     #[arg(long)]
     out: Option<PathBuf>,
+}
+
+/// What a recipe is carried out on.
+enum Input {
+    /// Samples, read as they are asked for.
+    Samples(Box<dyn Source>),
+    /// Responses over frequencies in Hz.
+    Responses(Vec<f64>, Vec<Trace>),
 }
 
 /// Every lens with what it gives; examples/recipes has a file of each.
@@ -89,6 +98,13 @@ impl Analyze {
         if of_responses && form == "csv" {
             return Err(Failure::Refused("modes are written as .json, or their shapes as .uff".into()));
         }
+        // What cannot be read is refused before all of it is hashed.
+        let mut input = if of_responses {
+            let (hz, traces) = functions::read(&self.input).map_err(refused)?;
+            Input::Responses(hz, traces)
+        } else {
+            Input::Samples(file::open(&self.input).map_err(refused)?)
+        };
         let mut percent = u32::MAX;
         let terminal = std::io::stderr().is_terminal();
         let mut progress = |share: f64| {
@@ -102,14 +118,9 @@ impl Analyze {
         // Beside the work: what is read by one is in memory for the other.
         let (result, fingerprint) = std::thread::scope(|scope| {
             let hashing = scope.spawn(|| file::fingerprint(&self.input));
-            let result = if of_responses {
-                functions::read(&self.input)
-                    .map_err(|e| AnalysisError::Input(e.to_string()))
-                    .and_then(|(hz, traces)| modes(&recipe, (&hz, &traces), provenance, &mut progress))
-            } else {
-                file::open(&self.input)
-                    .map_err(|e| AnalysisError::Input(e.to_string()))
-                    .and_then(|mut source| analyze(&recipe, source.as_mut(), provenance, &mut progress))
+            let result = match &mut input {
+                Input::Responses(hz, traces) => modes(&recipe, (hz, traces), provenance, &mut progress),
+                Input::Samples(source) => analyze(&recipe, source.as_mut(), provenance, &mut progress),
             };
             (result, hashing.join().expect("hashing does not panic"))
         });

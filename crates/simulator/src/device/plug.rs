@@ -63,6 +63,19 @@ pub struct Socket {
 }
 
 impl Plug {
+    /// A sound sensor without a memory, which needs no supply and belongs to no place of its own.
+    fn plain(label: impl Into<String>, sensor: Sensor) -> Plug {
+        Plug {
+            label: label.into(),
+            sensor,
+            memory: None,
+            fault: Fault::None,
+            place: None,
+            against: false,
+            needs_v: 0.0,
+        }
+    }
+
     /// Where it hangs on the bracket; none for the hammer, and for what hangs nowhere.
     pub(super) fn on_bracket(&self) -> Option<Place> {
         let at = self.place?.checked_sub(1)?;
@@ -88,15 +101,7 @@ fn accelerometer(serial: u64, volts: f64, told: f64) -> Plug {
         calibrated_day: 10_269, // 12 February 2026
         period_days: 365,
     };
-    Plug {
-        label: format!("QA-31, {serial}"),
-        sensor: Sensor::Iepe(volts),
-        memory: Some(memory(&written)),
-        fault: Fault::None,
-        place: None,
-        against: false,
-        needs_v: 0.0,
-    }
+    Plug { memory: Some(memory(&written)), ..Plug::plain(format!("QA-31, {serial}"), Sensor::Iepe(volts)) }
 }
 
 fn without_memory(mut p: Plug) -> Plug {
@@ -115,23 +120,14 @@ const PROBE: Sensor = Sensor::Voltage(7870.0, -6.2);
 
 /// The thruster's sensors: those on the steering ring are smart.
 pub fn thruster() -> Vec<Socket> {
-    let volts = |label: String, sensor| Plug {
-        label,
-        sensor,
-        memory: None,
-        fault: Fault::None,
-        place: None,
-        against: false,
-        needs_v: 0.0,
-    };
     let plug = |i: usize| match i {
         0..=19 => {
             let volts = ACCELEROMETERS[i] * 1e-3;
             let p = accelerometer(20_401 + 3 * i as u64, volts, volts);
             Some(if i >= 18 { p } else { without_memory(p) })
         }
-        21 => Some(volts("optical, LT-OP2".into(), Sensor::Voltage(1.0, 0.0))),
-        22 | 23 => Some(volts(format!("proximity, BI-8{}", i - 21), PROBE)),
+        21 => Some(Plug::plain("optical, LT-OP2", Sensor::Voltage(1.0, 0.0))),
+        22 | 23 => Some(Plug::plain(format!("proximity, BI-8{}", i - 21), PROBE)),
         _ => None,
     };
     (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
@@ -181,15 +177,8 @@ pub const CLIPPED: usize = 12;
 /// Three axes on hull frame 14.
 pub fn berth() -> Vec<Socket> {
     let plug = |i: usize| {
-        (i < berth::AXES).then(|| Plug {
-            label: format!("BI-52, {}", 5201 + i),
-            sensor: Sensor::Voltage(BERTH_SENSITIVITY, 0.0),
-            memory: None,
-            fault: Fault::None,
-            place: None,
-            against: false,
-            needs_v: 0.0,
-        })
+        let sensor = Sensor::Voltage(BERTH_SENSITIVITY, 0.0);
+        (i < berth::AXES).then(|| Plug::plain(format!("BI-52, {}", 5201 + i), sensor))
     };
     (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
 }
@@ -206,15 +195,7 @@ pub fn bracket() -> Vec<Socket> {
             4 => ("QA-31, 20611".into(), BRACKET[3], Some(Place { point: 13, axis: 2, against: false })),
             _ => return None,
         };
-        let mut plug = Plug {
-            label,
-            sensor: Sensor::Iepe(volts),
-            memory: None,
-            fault: Fault::None,
-            place: Some(0),
-            against: false,
-            needs_v: 0.0,
-        };
+        let mut plug = Plug { place: Some(0), ..Plug::plain(label, Sensor::Iepe(volts)) };
         if let Some(at) = hangs {
             plug.hang(at);
         }
@@ -233,13 +214,8 @@ const BERTH_SENSITIVITY: f64 = 10.2e-3;
 /// The shaft encoder's tracks, to be plugged in where they are wanted.
 pub fn encoder() -> Vec<Plug> {
     let track = |(i, name): (usize, &str)| Plug {
-        label: format!("encoder EN-32, {name}"),
-        sensor: Sensor::Voltage(1.0, 0.0),
-        memory: None,
-        fault: Fault::None,
         place: Some(ENCODER + i),
-        against: false,
-        needs_v: 0.0,
+        ..Plug::plain(format!("encoder EN-32, {name}"), Sensor::Voltage(1.0, 0.0))
     };
     ["track A", "track B", "index"].into_iter().enumerate().map(track).collect()
 }
@@ -263,21 +239,12 @@ pub fn drawer() -> Vec<Plug> {
     // Three per cent less than its memory says: a check against a reference finds it.
     let aged = accelerometer(20_470, 9.894e-3, 10.20e-3);
     let good = accelerometer(20_473, 10.27e-3, 10.27e-3);
-    let plain = |label: &str, sensor| Plug {
-        label: label.into(),
-        sensor,
-        memory: None,
-        fault: Fault::None,
-        place: None,
-        against: false,
-        needs_v: 0.0,
-    };
-    let crystal = plain("QC-12, 20501", Sensor::Charge(3.12e-12));
+    let crystal = Plug::plain("QC-12, 20501", Sensor::Charge(3.12e-12));
     // 2 mV/V at 50 N, with a mass of 0.2 kg on it: it feels 0.2 N for every m/s².
-    let cell = plain("FB-50, 5107", Sensor::Bridge(Coupling::BridgeFull, 0.2 * 2e-3 / 50.0));
+    let cell = Plug::plain("FB-50, 5107", Sensor::Bridge(Coupling::BridgeFull, 0.2 * 2e-3 / 50.0));
     // Sees the same mark as the optical one on input 22, but lives on what it is fed with.
-    let mut fed = plain("optical, LT-OP5 (12 V)", Sensor::Voltage(1.0, 0.0));
+    let mut fed = Plug::plain("optical, LT-OP5 (12 V)", Sensor::Voltage(1.0, 0.0));
     (fed.place, fed.needs_v) = (Some(TACHO), 12.0);
-    let cable = plain("cable from the output", Sensor::Voltage(1.0, 0.0));
+    let cable = Plug::plain("cable from the output", Sensor::Voltage(1.0, 0.0));
     vec![good, aged, fresh, damaged, unknown, crystal, cell, fed, cable]
 }
