@@ -4,6 +4,7 @@
 //! testing", Sound and Vibration 1977.
 
 use crate::error::{Result, argument, check_finite};
+use realfft::RealFftPlanner;
 use std::f64::consts::PI;
 
 /// Force window around the hit: 1 for `length_s` from `before_s` before the highest sample, with
@@ -189,4 +190,44 @@ pub fn overload(samples: &[f64], limit: f64) -> Result<Overload> {
         0
     };
     Ok(Overload { at_limit, longest_run })
+}
+
+/// Spectrum of a hit: magnitude of the Fourier integral of its force, unit·s (for a force N/Hz), from 0 Hz to half
+/// the sample rate in lines `sample_rate_hz / force.len()` apart.
+///
+/// # Errors
+/// Fewer than two samples, a sample that is not finite.
+pub fn hit_spectrum(force: &[f64], sample_rate_hz: f64) -> Result<Vec<f64>> {
+    check_finite(force)?;
+    if force.len() < 2 {
+        return Err(argument("force", force.len(), "two samples or more"));
+    }
+    let fft = RealFftPlanner::<f64>::new().plan_fft_forward(force.len());
+    let (mut block, mut lines) = (force.to_vec(), fft.make_output_vec());
+    fft.process(&mut block, &mut lines).map_err(|e| argument("force", e, "a stretch that can be transformed"))?;
+    Ok(lines.iter().map(|z| z.norm() / sample_rate_hz).collect())
+}
+
+/// Share of its level at low frequencies down to which a hit is taken to excite: −20 dB.
+pub const EXCITES_DOWN_TO: f64 = 0.1;
+
+/// Up to which frequency a hit excites, Hz: where its spectrum first falls below `share` of its largest value,
+/// smoothed over neighbouring lines so that a single noisy one does not end it.
+pub fn excited_to(spectrum: &[f64], line_hz: f64, share: f64) -> f64 {
+    let top = spectrum.iter().copied().fold(0.0, f64::max);
+    let at = spectrum.windows(3).position(|w| w.iter().sum::<f64>() / 3.0 < share * top);
+    line_hz * at.map_or(spectrum.len().saturating_sub(1), |k| k + 1) as f64
+}
+
+/// What is left of a ring-down at the end of a block: rms of the last twentieth over the largest rms of any
+/// twentieth, 0 to 1. The mean of the last twentieth is no ringing.
+pub fn still_ringing(response: &[f64]) -> f64 {
+    let part = response.len().div_ceil(20).max(1);
+    let rms = |x: &[f64]| {
+        let mean = x.iter().sum::<f64>() / x.len() as f64;
+        (x.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / x.len() as f64).sqrt()
+    };
+    let most = response.chunks(part).map(rms).fold(0.0, f64::max);
+    let last = response.len().checked_sub(part).map_or(0.0, |from| rms(&response[from..]));
+    if most > 0.0 { last / most } else { 0.0 }
 }

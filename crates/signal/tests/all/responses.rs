@@ -3,13 +3,16 @@
 use crate::common::{assert_close, cosine, cut, noise};
 use echo_signal::cross::{CrossProcessor, cross_spectra};
 use echo_signal::filter::{Band, Filter};
-use echo_signal::impact::{ExponentialWindow, ForceWindow, double_hit, overload, own_damping, peak_position};
+use echo_signal::impact::{
+    ExponentialWindow, ForceWindow, double_hit, excited_to, hit_spectrum, overload, own_damping, peak_position,
+    still_ringing,
+};
 use echo_signal::response::{Estimator, Motion, convert, response, response_error};
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
 use proptest::prelude::*;
 use realfft::num_complex::Complex64;
-use std::f64::consts::TAU;
+use std::f64::consts::{PI, TAU};
 
 const RATE: f64 = 1024.0;
 
@@ -153,6 +156,44 @@ fn motions_convert_there_and_back() {
     let back = convert(&m, &f, Motion::Mobility, Motion::Receptance).unwrap();
     assert!(back[0].re.is_nan() && (back[7] - h[7]).norm() < 1e-12);
     assert!(convert(&h, &f[1..], Motion::Mobility, Motion::Mobility).is_err());
+}
+
+#[test]
+fn a_hit_excites_as_far_as_its_pulse_is_short() {
+    // A half sine of 2 ms: its spectrum first falls to a tenth of A·2T/π·… at about 0.9 kHz; one of 1 ms twice as far.
+    let rate = 25_600.0;
+    let pulse = |length: usize| -> Vec<f64> {
+        (0..8192).map(|k| if k < length { 300.0 * (PI * k as f64 / length as f64).sin() } else { 0.0 }).collect()
+    };
+    let exact = |length: usize, hz: f64| {
+        let t = length as f64 / rate;
+        300.0 * 2.0 * t / PI * (PI * hz * t).cos().abs() / (1.0 - (2.0 * hz * t).powi(2)).abs()
+    };
+    let of = |length: usize| hit_spectrum(&pulse(length), rate).unwrap();
+    let spectrum = of(51);
+    for line in [0, 100, 200, 400] {
+        let hz = line as f64 * rate / 8192.0;
+        // Of the level at low frequencies: near a zero of the spectrum a share of the line itself says nothing.
+        let off = (spectrum[line] - exact(51, hz)).abs();
+        assert!(off < 5e-4 * exact(51, 0.0), "{hz} Hz: {} {}", spectrum[line], exact(51, hz));
+    }
+    let reach = |length: usize| excited_to(&of(length), rate / 8192.0, 0.1);
+    let short = reach(51);
+    assert!((exact(51, short) / exact(51, 0.0) - 0.1).abs() < 0.01, "{short} Hz");
+    assert!((reach(102) / short - 0.5).abs() < 0.02);
+    assert_eq!(excited_to(&[1.0; 5], 2.0, 0.1), 8.0, "as far as there are lines");
+    assert!(hit_spectrum(&[1.0], 1.0).is_err() && hit_spectrum(&[f64::NAN; 9], 1.0).is_err());
+}
+
+#[test]
+fn what_rings_beyond_the_block_is_told() {
+    let ring = |decay_s: f64| -> Vec<f64> {
+        (0..4000).map(|k| 0.3 + (-(f64::from(k) / 1000.0) / decay_s).exp() * f64::from(k).sin()).collect()
+    };
+    let left = still_ringing(&ring(1.0));
+    assert!((left / (-3.8_f64).exp() - 1.0).abs() < 0.02, "the last of twenty against the first: {left}");
+    assert!(still_ringing(&ring(0.1)) < 1e-10 && still_ringing(&ring(100.0)) > 0.9);
+    assert_eq!((still_ringing(&[2.0; 50]), still_ringing(&[])), (0.0, 0.0));
 }
 
 #[test]
