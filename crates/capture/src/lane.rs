@@ -225,7 +225,12 @@ impl Lane {
             self.jump(end);
         }
         let done = self.recorder.next();
+        let some = !self.windows.is_empty();
         self.windows.retain(|w| w.to.is_none_or(|t| t > done));
+        if some && self.windows.is_empty() {
+            // A take that is whole waits for no other one to be stored.
+            self.recorder.flush();
+        }
         self.lost.retain(|l| l.1 > done);
     }
 

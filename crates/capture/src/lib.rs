@@ -19,7 +19,9 @@ mod recorder;
 mod session;
 mod state;
 mod system;
+mod whole_takes;
 
 pub use engine::handle::{Capture, CaptureError, DeviceSetup, Lent, Options, OrderTo, Room, Setup};
 pub use live::{InputLevel, Live};
 pub use state::{CaptureState, Ended, LinkState, OutputStatus, Progress, RecorderProgress, Status, UnitStatus};
+pub use whole_takes::WholeTake;

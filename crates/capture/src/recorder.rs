@@ -139,7 +139,8 @@ impl Recorder {
         let _ = self.jobs.send(Job::Mark { sample: sample as i64, says: says.into(), who: who.into() });
     }
 
-    fn flush(&mut self) {
+    /// Hands on what is held, however short the chunk.
+    pub fn flush(&mut self) {
         let n = self.pending.first().map_or(0, Vec::len);
         if n == 0 {
             return;

@@ -1,6 +1,7 @@
 //! From arming to the end: triggers watched, takes cut, every recorder served.
 
 use crate::lane::Lane;
+use crate::whole_takes::Teller;
 use echo_job::Refusal;
 use echo_job::plan::{Keeps, Plan, RecorderPlan};
 use echo_job::rig::Rig;
@@ -17,6 +18,8 @@ pub struct Track {
 /// What goes on between arming and the end. Samples count from the first one it got.
 pub struct Session {
     tracks: Vec<Track>,
+    /// Tells takes with their samples.
+    teller: Option<Teller>,
     detector: Option<Detector>,
     /// Place and scale to SI of the detector's inputs among the columns.
     watched: Vec<(usize, f64)>,
@@ -66,6 +69,7 @@ impl Session {
             scratch: vec![Vec::new(); watched.len()],
             takes: Takes::new(samples(plan.start.pre_s), plan.samples(), samples(plan.start.hold_off_s), most),
             tracks,
+            teller: None,
             detector,
             watched,
             origin: None,
@@ -83,6 +87,13 @@ impl Session {
             t.lane.open(0, None);
         }
         Ok(session)
+    }
+
+    /// Has its takes told with their samples.
+    #[must_use]
+    pub(crate) fn telling(mut self, teller: Teller) -> Session {
+        self.teller = Some(teller);
+        self
     }
 
     /// Its recorders.
@@ -125,6 +136,9 @@ impl Session {
             if !self.by_hand || (self.pre > 0 && t.plan.segment_s.is_none()) {
                 t.lane.take(take.number, take.trigger, take.from, take.to, &take.says);
             }
+        }
+        if let Some(t) = &mut self.teller {
+            t.begin(&take);
         }
         self.current = Some(take);
     }
@@ -195,6 +209,9 @@ impl Session {
         }
         for t in &mut self.tracks {
             t.lane.push(at, counts, over);
+        }
+        if let Some(t) = &mut self.teller {
+            t.push(at, counts, over);
         }
         self.next = at + counts.first().map_or(0, Vec::len) as u64;
         self.ended()

@@ -3,6 +3,7 @@
 use super::Engine;
 use crate::live::Live;
 use crate::state::{CaptureState, LinkState, Status};
+use crate::whole_takes::{LAG, WholeTake};
 use echo_job::front_end::FrontEnd;
 use echo_job::plan::Plan;
 use echo_job::rig::{Cell, Rig};
@@ -11,7 +12,7 @@ use echo_store::Store;
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
-use tokio::sync::{mpsc, oneshot, watch};
+use tokio::sync::{broadcast, mpsc, oneshot, watch};
 use tokio::time::Instant;
 
 /// Tells the free bytes where the database writes.
@@ -96,6 +97,7 @@ pub struct Capture {
     live: Arc<Live>,
     memories: Memories,
     own: watch::Receiver<Option<Setup>>,
+    takes: broadcast::Sender<Arc<WholeTake>>,
     who: Arc<str>,
 }
 
@@ -122,8 +124,10 @@ impl Capture {
         let (status_to, status) =
             watch::channel(Status { link: LinkState::None, capture: CaptureState::Idle, ended: None, plugs: 0 });
         let (own_to, own) = watch::channel(None);
+        let takes = broadcast::channel(LAG).0;
         let engine = Engine {
             own: own_to,
+            takes: takes.clone(),
             lent: None,
             store,
             options,
@@ -147,7 +151,7 @@ impl Capture {
             who: String::new(),
         };
         tokio::spawn(engine.run());
-        Capture { orders, status, live, memories, own, who: "engineer".into() }
+        Capture { orders, status, live, memories, own, takes, who: "engineer".into() }
     }
 
     /// A handle whose runs are told to be this person's.
@@ -210,6 +214,11 @@ impl Capture {
         let who = self.who();
         self.order(|reply| Order::Lend { setup: Box::new(setup), back, who, reply }).await?;
         Ok(Lent { _given_back: given_back })
+    }
+
+    /// Takes of what is recorded from now on, each as soon as its last sample has come.
+    pub fn whole_takes(&self) -> broadcast::Receiver<Arc<WholeTake>> {
+        self.takes.subscribe()
     }
 
     /// Gets ready to record.

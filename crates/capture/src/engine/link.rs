@@ -242,6 +242,8 @@ impl Engine {
         }
         let own = self.setup.replace(setup);
         let result = match self.apply().await {
+            // Takes that begin by themselves are waited for.
+            Ok(()) if self.setup.as_ref().is_some_and(|s| !s.plan.start.by_hand()) => self.arm().await,
             Ok(()) => self.record().await,
             Err(e) => Err(e),
         };

@@ -18,6 +18,7 @@ use crate::recorder::Held;
 use crate::session::Session;
 use crate::state::{CaptureState, LinkState, OwnStore, Status};
 use crate::system::{Heard, System};
+use crate::whole_takes::WholeTake;
 use away::Away;
 use chrono::{DateTime, Utc};
 use echo_job::rig::Cell;
@@ -27,7 +28,7 @@ use futures::FutureExt;
 use handle::{Memories, Options, Order, Setup, refuse};
 use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
-use tokio::sync::{mpsc, oneshot, watch};
+use tokio::sync::{broadcast, mpsc, oneshot, watch};
 use tokio::time::Instant;
 
 /// A session with its runs.
@@ -69,6 +70,8 @@ struct Engine {
     address: Option<String>,
     link: Option<System>,
     next_try: Instant,
+    /// Takes with their samples.
+    takes: broadcast::Sender<Arc<WholeTake>>,
     /// The campaign's own set-up.
     own: watch::Sender<Option<Setup>>,
     /// The set-up in force: the own one, unless the front end is lent.

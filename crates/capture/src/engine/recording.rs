@@ -7,6 +7,7 @@ use crate::recorder::Recorder;
 use crate::session::{Session, Track};
 use crate::state::{CaptureState, Ended, LinkState, Progress, RecorderProgress};
 use crate::system::Together;
+use crate::whole_takes::Teller;
 use chrono::Utc;
 use echo_link::FULL_SCALE;
 use echo_signal::resample::PASS_SHARE;
@@ -154,6 +155,12 @@ impl Engine {
             kept.push(Kept { run: run.id, number: run.number, held, done });
         }
         let session = Session::new(rig, plan, &columns, tracks, armed).map_err(|e| CaptureError(e.says))?;
+        let teller =
+            kept.first().map(|k| Teller::new(self.takes.clone(), k.run, plan.sample_rate_hz, columns.clone(), pre));
+        let session = match teller {
+            Some(teller) => session.telling(teller),
+            None => session,
+        };
         self.recording = Some(Recording {
             who: self.who.clone(),
             session,
