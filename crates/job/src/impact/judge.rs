@@ -1,7 +1,10 @@
 //! What a hit was worth.
 
 use crate::Refusal;
-use echo_signal::impact::{SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit, overload, peak_position};
+use echo_signal::impact::{
+    EXCITES_DOWN_TO, SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit, excited_to, hit_spectrum, overload,
+    peak_position, still_ringing,
+};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -61,7 +64,7 @@ impl HitLimits {
 }
 
 /// What is wrong with a hit.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(tag = "flaw", rename_all = "snake_case")]
 pub enum Flaw {
     /// It hit twice.
@@ -90,15 +93,65 @@ pub enum Flaw {
     },
     /// Samples are missing.
     Missing,
+    /// The structure answered otherwise to this hit than to the good ones before it, as to one at a slant.
+    Unlike {
+        /// Its answer as share of the usual one.
+        share: f64,
+    },
+}
+
+impl Flaw {
+    /// In a word that is read from three metres.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Flaw::DoubleHit { .. } => "Double hit",
+            Flaw::Overload { .. } => "Over range",
+            Flaw::Weak { .. } => "Too soft",
+            Flaw::Strong { .. } => "Too hard",
+            Flaw::Missing => "Samples missing",
+            Flaw::Unlike { .. } => "Glancing",
+        }
+    }
+
+    /// In a sentence; `names` are those of the channels, the force first.
+    pub fn says(&self, names: &[&str]) -> String {
+        match self {
+            Flaw::DoubleHit { after_s, share } => {
+                format!("a second hit {:.1} ms away, {:.0} % of the first", after_s * 1e3, share * 100.0)
+            }
+            Flaw::Overload { channel, samples } => {
+                let name = names.get(*channel).copied().unwrap_or("a channel");
+                format!("{name} was over its range for {samples} samples")
+            }
+            Flaw::Weak { least_n } => format!("softer than {least_n} N"),
+            Flaw::Strong { most_n } => format!("harder than {most_n} N"),
+            Flaw::Missing => "samples of it are missing".into(),
+            Flaw::Unlike { share } => {
+                format!(
+                    "the structure answers with {:.0} % of what it does to the others: hit at a slant?",
+                    share * 100.0
+                )
+            }
+        }
+    }
 }
 
 /// What a hit was.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct HitVerdict {
     /// Peak of the force, N, with its sign.
     pub peak_n: f64,
     /// When, s from the take's first sample.
     pub peak_s: f64,
+    /// Up to where it excites, Hz: its spectrum is 20 dB down there.
+    #[serde(default)]
+    pub excited_to_hz: f64,
+    /// What of the responses' ringing is left at the end of the block, the worst of them, 0 to 1.
+    #[serde(default)]
+    pub ringing: f64,
+    /// How much the structure answers, rms of all responses over the push (the force summed over time).
+    #[serde(default)]
+    pub answer: f64,
     /// What is wrong, worst first; nothing for a good hit.
     pub flaws: Vec<Flaw>,
 }
@@ -127,7 +180,7 @@ pub fn judge(
     }
     let channels = || std::iter::once(&force).chain(responses);
     if channels().any(|(x, _)| x.iter().any(|v| !v.is_finite())) {
-        return Ok(HitVerdict { peak_n: f64::NAN, peak_s: f64::NAN, flaws: vec![Flaw::Missing] });
+        return Ok(HitVerdict { flaws: vec![Flaw::Missing], ..HitVerdict::default() });
     }
     let told = |e: echo_signal::SignalError| Refusal::new("hit", e.to_string());
     let mut flaws = Vec::new();
@@ -149,5 +202,34 @@ pub fn judge(
     if let Some(most_n) = limits.most_n.filter(|n| peak_n.abs() > *n) {
         flaws.push(Flaw::Strong { most_n });
     }
-    Ok(HitVerdict { peak_n, peak_s: peak as f64 / rate_hz, flaws })
+    let spectrum = hit_spectrum(force.0, rate_hz).map_err(told)?;
+    let push = force.0.iter().map(|x| x.abs()).sum::<f64>() / rate_hz;
+    let squares: f64 = responses.iter().flat_map(|(x, _)| x.iter()).map(|x| x * x).sum();
+    Ok(HitVerdict {
+        peak_n,
+        peak_s: peak as f64 / rate_hz,
+        excited_to_hz: excited_to(&spectrum, rate_hz / force.0.len() as f64, EXCITES_DOWN_TO),
+        ringing: responses.iter().map(|(x, _)| still_ringing(x)).fold(0.0, f64::max),
+        answer: if push > 0.0 { squares.sqrt() / push } else { 0.0 },
+        flaws,
+    })
+}
+
+/// How far the answer to a hit may be from the usual one.
+const UNLIKE: f64 = 0.12;
+/// Good hits of a point from which what is usual is known.
+const KNOWN_FROM: usize = 2;
+
+impl HitVerdict {
+    /// The verdict beside those of the good hits of the same point: one that the structure answers otherwise is
+    /// told.
+    #[must_use]
+    pub fn beside(mut self, good: &[&HitVerdict]) -> HitVerdict {
+        let usual = good.iter().map(|v| v.answer).sum::<f64>() / good.len().max(1) as f64;
+        let share = self.answer / usual;
+        if self.is_good() && good.len() >= KNOWN_FROM && share.is_finite() && (share - 1.0).abs() > UNLIKE {
+            self.flaws.push(Flaw::Unlike { share });
+        }
+        self
+    }
 }

@@ -1,67 +1,14 @@
-//! A test going on: the point that is hit now, what it has, what comes next.
+//! A series going on: the point that is hit now, what it has, what comes next.
 
-use super::judge::{HitLimits, HitVerdict};
-use super::points::{MOST_POINTS, PointDirection};
+use super::judge::HitVerdict;
+use super::plan::{Accepting, ImpactPlan};
 use crate::Refusal;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use utoipa::ToSchema;
 
-/// What goes from point to point.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum Roving {
-    /// The hammer; sensors stay.
-    Hammer,
-    /// The sensor; the hammer hits one place.
-    Response,
-}
-
-/// What is to be hit, and how often.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ImpactPlan {
-    /// What goes from point to point.
-    pub roving: Roving,
-    /// Points in the order they are gone through.
-    pub points: Vec<PointDirection>,
-    /// Good hits a point needs.
-    pub hits: u32,
-    /// What a hit must be.
-    #[serde(default)]
-    pub limits: HitLimits,
-    /// A good hit is accepted, a bad one rejected, without a key.
-    #[serde(default)]
-    pub by_itself: bool,
-}
-
-impl ImpactPlan {
-    /// Checks the plan.
-    ///
-    /// # Errors
-    /// No point or too many; a point without name or twice in the list; a number of hits that cannot be.
-    pub fn check(&self) -> Result<(), Refusal> {
-        if !(1..=MOST_POINTS).contains(&self.points.len()) {
-            let says = format!("the list has {} points; allowed: 1 to {MOST_POINTS}", self.points.len());
-            return Err(Refusal::new("points", says));
-        }
-        let mut seen = std::collections::HashSet::new();
-        for (k, p) in self.points.iter().enumerate() {
-            if p.point.trim().is_empty() {
-                return Err(Refusal::new("points", format!("point {} has no name", k + 1)));
-            }
-            if !seen.insert((p.point.trim(), p.direction.trim())) {
-                return Err(Refusal::new("points", format!("“{p}” stands in the list twice")));
-            }
-        }
-        if !(1..=100).contains(&self.hits) {
-            return Err(Refusal::new("hits", format!("hits must be 1 to 100, not {}", self.hits)));
-        }
-        self.limits.check()
-    }
-}
-
 /// What became of a hit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum HitState {
     /// Nobody has decided.
@@ -79,6 +26,8 @@ pub enum HitState {
 pub struct Hit {
     /// Place of its point in the list.
     pub point: usize,
+    /// The run.
+    pub run: i64,
     /// Its take in the run, from 1.
     pub take: u32,
     /// What it was.
@@ -97,6 +46,8 @@ pub enum PointState {
     Begun,
     /// All its hits are there.
     Done,
+    /// Left out.
+    Skipped,
 }
 
 /// What is to be heard at what just happened; each is a sound of its own.
@@ -105,7 +56,7 @@ pub enum PointState {
 pub enum HitHeard {
     /// A good hit, decided or not.
     Good,
-    /// A hit with a flaw.
+    /// A hit with a flaw, or one taken back.
     Bad,
     /// The point has all its hits; go on.
     PointDone,
@@ -113,11 +64,41 @@ pub enum HitHeard {
     AllDone,
 }
 
-/// A test going on.
+/// What somebody does about hits and points.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(tag = "act", rename_all = "snake_case", deny_unknown_fields)]
+pub enum Act {
+    /// Takes the hit that waits, or the newest one that was not taken.
+    Accept,
+    /// Takes the newest hit back; its point is hit again.
+    TakeBack,
+    /// Goes to a point; what it has stays.
+    GoTo {
+        /// Place in the list, from 0.
+        point: usize,
+    },
+    /// Leaves a point out and goes on.
+    Skip,
+    /// Begins a point anew; its hits so far count no more.
+    Repeat {
+        /// Place in the list, from 0.
+        point: usize,
+    },
+    /// Says of any hit whether it counts, at any time; no other point has its turn for that.
+    Decide {
+        /// Which hit, from 0 in their order.
+        hit: usize,
+        /// Whether it counts.
+        counts: bool,
+    },
+}
+
+/// A series going on.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct ImpactSession {
     plan: ImpactPlan,
     at: usize,
+    skipped: BTreeSet<usize>,
     hits: Vec<Hit>,
 }
 
@@ -127,8 +108,22 @@ impl ImpactSession {
     /// # Errors
     /// A plan that cannot be.
     pub fn new(plan: ImpactPlan) -> Result<ImpactSession, Refusal> {
+        ImpactSession::resumed(plan, 0, BTreeSet::new(), Vec::new())
+    }
+
+    /// Where it was left.
+    ///
+    /// # Errors
+    /// A plan that cannot be; hits of points that it does not have.
+    pub fn resumed(plan: ImpactPlan, at: usize, skipped: BTreeSet<usize>, hits: Vec<Hit>) -> Result<Self, Refusal> {
         plan.check()?;
-        Ok(ImpactSession { plan, at: 0, hits: Vec::new() })
+        let points = plan.points.len();
+        if let Some(h) = hits.iter().find(|h| h.point >= points) {
+            let says = format!("point {} has hits and must stay in the list of {points} points", h.point + 1);
+            return Err(Refusal::new("points", says));
+        }
+        let skipped = skipped.into_iter().filter(|p| *p < points).collect();
+        Ok(ImpactSession { at: at.min(points - 1), skipped, hits, plan })
     }
 
     /// The plan.
@@ -136,9 +131,14 @@ impl ImpactSession {
         &self.plan
     }
 
-    /// Place of the point that is hit now.
+    /// Place of the point that has its turn.
     pub fn at(&self) -> usize {
         self.at
+    }
+
+    /// Points that are left out.
+    pub fn skipped(&self) -> &BTreeSet<usize> {
+        &self.skipped
     }
 
     /// Every hit so far, in their order.
@@ -146,18 +146,24 @@ impl ImpactSession {
         &self.hits
     }
 
-    /// Takes whose hits count for a point, from 1.
-    pub fn takes_of(&self, point: usize) -> Vec<u32> {
-        let counts = |h: &&Hit| h.point == point && h.state == HitState::Accepted;
-        self.hits.iter().filter(counts).map(|h| h.take).collect()
+    /// Hits that count for a point, in their order.
+    pub fn counting(&self, point: usize) -> impl Iterator<Item = &Hit> {
+        self.hits.iter().filter(move |h| h.point == point && h.state == HitState::Accepted)
+    }
+
+    /// Hits that count for a point or will unless somebody objects.
+    pub fn standing(&self, point: usize) -> impl Iterator<Item = &Hit> {
+        let stands = |h: &Hit| h.state == HitState::Accepted || h.state == HitState::Waiting && h.verdict.is_good();
+        self.hits.iter().filter(move |h| h.point == point && stands(h))
     }
 
     /// How far a point is.
     pub fn state_of(&self, point: usize) -> PointState {
-        match self.takes_of(point).len() {
+        match self.counting(point).count() {
+            n if n >= self.plan.hits as usize => PointState::Done,
+            _ if self.skipped.contains(&point) => PointState::Skipped,
             0 => PointState::Open,
-            n if n < self.plan.hits as usize => PointState::Begun,
-            _ => PointState::Done,
+            _ => PointState::Begun,
         }
     }
 
@@ -166,73 +172,122 @@ impl ImpactSession {
         (0..self.plan.points.len()).filter(|p| self.state_of(*p) == PointState::Done).count()
     }
 
-    /// A hit of the point that is hit now. One that waited is accepted if it was good: who hits again
-    /// without a word was content with it, and is not held up; with a flaw it is rejected.
+    /// Where the next hit belongs: the point that has its turn, or the one after it where the hit that waits makes
+    /// it full and is accepted by the next one.
+    pub fn upcoming(&self) -> usize {
+        let full = self.plan.accept == Accepting::NextHit && self.standing(self.at).count() >= self.plan.hits as usize;
+        if full && self.state_of(self.at) != PointState::Done {
+            self.next_open(self.at).unwrap_or(self.at)
+        } else {
+            self.at
+        }
+    }
+
+    /// A hit of the point that has its turn. One that waited is accepted if it was good: who hits again without a
+    /// word was content with it, and is not held up; with a flaw it is rejected.
     ///
     /// # Errors
     /// A take that was told already.
-    pub fn hit(&mut self, take: u32, verdict: HitVerdict) -> Result<HitHeard, Refusal> {
-        if self.hits.iter().any(|h| h.take == take) {
+    pub fn hit(&mut self, run: i64, take: u32, verdict: HitVerdict) -> Result<HitHeard, Refusal> {
+        if self.hits.iter().any(|h| h.run == run && h.take == take) {
             return Err(Refusal::new("take", format!("take {take} was told already")));
         }
         if let Some(k) = self.waiting() {
             self.decide(k, self.hits[k].verdict.is_good());
         }
+        let good: Vec<&HitVerdict> = self.counting(self.at).map(|h| &h.verdict).collect();
+        let verdict = verdict.beside(&good);
         let good = verdict.is_good();
-        self.hits.push(Hit { point: self.at, take, verdict, state: HitState::Waiting });
-        if self.plan.by_itself {
-            return Ok(self.decide(self.hits.len() - 1, good));
+        self.skipped.remove(&self.at);
+        self.hits.push(Hit { point: self.at, run, take, verdict, state: HitState::Waiting });
+        let newest = self.hits.len() - 1;
+        if self.plan.accept == Accepting::Itself {
+            return Ok(self.decide(newest, good));
         }
-        Ok(if good { HitHeard::Good } else { HitHeard::Bad })
+        if !good {
+            return Ok(HitHeard::Bad);
+        }
+        let full = self.plan.accept == Accepting::NextHit && self.standing(self.at).count() >= self.plan.hits as usize;
+        Ok(match (full, self.next_open(self.at)) {
+            (false, _) => HitHeard::Good,
+            (true, Some(_)) => HitHeard::PointDone,
+            // There is no next hit that could accept the last one.
+            (true, None) => self.decide(newest, true),
+        })
     }
 
-    /// Accepts the hit that waits, or takes the newest rejected one of this point after all.
+    /// Does what somebody wants; tells what is to be heard.
     ///
     /// # Errors
-    /// There is none.
-    pub fn accept(&mut self) -> Result<HitHeard, Refusal> {
+    /// There is no hit to take or to take back; a point that is not in the list.
+    pub fn act(&mut self, act: Act) -> Result<HitHeard, Refusal> {
+        match act {
+            Act::Accept => self.accept(),
+            Act::TakeBack => self.take_back(),
+            Act::GoTo { point } => {
+                self.known(point)?;
+                self.leave();
+                self.at = point;
+                Ok(HitHeard::PointDone)
+            }
+            Act::Skip => {
+                self.leave();
+                let point = self.at;
+                if self.state_of(point) != PointState::Done {
+                    self.skipped.insert(point);
+                }
+                match self.next_open(point) {
+                    Some(next) => self.at = next,
+                    None => return Ok(HitHeard::AllDone),
+                }
+                Ok(HitHeard::PointDone)
+            }
+            Act::Repeat { point } => {
+                self.known(point)?;
+                for h in self.hits.iter_mut().filter(|h| h.point == point) {
+                    h.state = match h.state {
+                        HitState::Accepted => HitState::Replaced,
+                        HitState::Waiting => HitState::Rejected,
+                        other => other,
+                    };
+                }
+                self.leave();
+                self.skipped.remove(&point);
+                self.at = point;
+                Ok(HitHeard::PointDone)
+            }
+            Act::Decide { hit, counts } => {
+                let h = self
+                    .hits
+                    .get_mut(hit)
+                    .ok_or_else(|| Refusal::new("hit", format!("there is no hit {}", hit + 1)))?;
+                h.state = if counts { HitState::Accepted } else { HitState::Rejected };
+                Ok(if counts { HitHeard::Good } else { HitHeard::Bad })
+            }
+        }
+    }
+
+    fn accept(&mut self) -> Result<HitHeard, Refusal> {
         let rejected = |h: &Hit| h.point == self.at && h.state == HitState::Rejected;
         let which = self.waiting().or_else(|| self.hits.iter().rposition(rejected));
         let which = which.ok_or_else(|| Refusal::new("hit", "there is no hit to accept; hit first".to_string()))?;
         Ok(self.decide(which, true))
     }
 
-    /// Rejects the hit that waits, or takes back the newest accepted one, whose point is hit again.
-    ///
-    /// # Errors
-    /// There is none.
-    pub fn reject(&mut self) -> Result<HitHeard, Refusal> {
+    fn take_back(&mut self) -> Result<HitHeard, Refusal> {
         let which = self.waiting().or_else(|| self.hits.iter().rposition(|h| h.state == HitState::Accepted));
-        let which = which.ok_or_else(|| Refusal::new("hit", "there is no hit to reject; hit first".to_string()))?;
+        let which = which.ok_or_else(|| Refusal::new("hit", "there is no hit to take back; hit first".to_string()))?;
         self.at = self.hits[which].point;
         Ok(self.decide(which, false))
     }
 
-    /// Goes to a point; what it has stays.
-    ///
-    /// # Errors
-    /// A point that is not in the list.
-    pub fn go_to(&mut self, point: usize) -> Result<(), Refusal> {
-        self.known(point)?;
-        self.at = point;
-        Ok(())
-    }
-
-    /// Begins a point anew; its hits so far count no more, all others stay as they are.
-    ///
-    /// # Errors
-    /// A point that is not in the list.
-    pub fn repeat(&mut self, point: usize) -> Result<(), Refusal> {
-        self.known(point)?;
-        for h in self.hits.iter_mut().filter(|h| h.point == point) {
-            h.state = match h.state {
-                HitState::Accepted => HitState::Replaced,
-                HitState::Waiting => HitState::Rejected,
-                other => other,
-            };
+    /// A hit that waits is decided before another point has its turn: who goes on was content with a good one.
+    fn leave(&mut self) {
+        if let Some(k) = self.waiting() {
+            let at = self.at;
+            self.decide(k, self.hits[k].verdict.is_good());
+            self.at = at;
         }
-        self.at = point;
-        Ok(())
     }
 
     fn known(&self, point: usize) -> Result<(), Refusal> {
@@ -247,6 +302,13 @@ impl ImpactSession {
         self.hits.iter().rposition(|h| h.state == HitState::Waiting)
     }
 
+    /// The next point after one that has not all its hits and is not left out.
+    fn next_open(&self, after: usize) -> Option<usize> {
+        let count = self.plan.points.len();
+        let open = |p: &usize| !matches!(self.state_of(*p), PointState::Done | PointState::Skipped);
+        (1..count).map(|k| (after + k) % count).find(open)
+    }
+
     /// Decides a hit; a point that has all its hits then goes on to the next one that has not.
     fn decide(&mut self, which: usize, accepted: bool) -> HitHeard {
         self.hits[which].state = if accepted { HitState::Accepted } else { HitState::Rejected };
@@ -257,9 +319,7 @@ impl ImpactSession {
         if self.state_of(point) != PointState::Done {
             return HitHeard::Good;
         }
-        let count = self.plan.points.len();
-        let next = (1..=count).map(|k| (point + k) % count).find(|p| self.state_of(*p) != PointState::Done);
-        match next {
+        match self.next_open(point) {
             Some(next) => {
                 self.at = next;
                 HitHeard::PointDone
