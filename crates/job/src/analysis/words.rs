@@ -116,6 +116,8 @@ words! {
         Indicator => "indicator",
         /// “mac”.
         Mac => "mac",
+        /// “missed”: share of a response's energy that modes do not explain.
+        Missed => "missed",
     }
 }
 
@@ -190,6 +192,8 @@ words! {
         ComplexMode => "complex mode",
         /// A response is not explained by the modes.
         ModesMiss => "modes miss a response",
+        /// Places that are hit are read as places that answer.
+        Reciprocity => "reciprocity",
     }
 }
 

@@ -64,6 +64,9 @@ pub struct ModesRecipe {
     pub mac: f64,
     /// Whether shapes are turned real.
     pub real: bool,
+    /// What an exponential window added to the decay of every mode, 1/s; it is taken off again.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub added_decay: Option<f64>,
 }
 
 impl Default for ModesRecipe {
@@ -78,6 +81,7 @@ impl Default for ModesRecipe {
             damping_change: 0.05,
             mac: 0.98,
             real: false,
+            added_decay: None,
         }
     }
 }
@@ -91,6 +95,9 @@ impl ModesRecipe {
         }
         if self.references.as_ref().is_some_and(Vec::is_empty) {
             return refuse("references", "none", "one or more, or left out for all");
+        }
+        if let Some(decay) = self.added_decay.filter(|d| !(*d >= 0.0 && d.is_finite())) {
+            return refuse("added_decay", decay, "0 1/s or more, or left out");
         }
         match &self.pick {
             Pick::Near(all) if all.is_empty() || all.len() > MOST_TAKEN => {

@@ -1,7 +1,7 @@
 //! The modes lens on a structure whose modes are known: units, directions, references, what is picked, what is told.
 
 use echo_job::Refusal;
-use echo_job::analysis::modal::modes;
+use echo_job::analysis::modal::{ShapeSet, look, modes, modes_of, synthesised};
 use echo_job::analysis::result::{Held, Points, Trace};
 use echo_job::analysis::words::{Along, CautionRule, Shown};
 use echo_job::analysis::{Analysis, AnalysisError, Memory, Provenance, analyze};
@@ -98,7 +98,7 @@ fn what_is_built_in_is_found_with_its_size() {
     let a = made(RECIPE, &all(&[0])).unwrap();
     assert_built_in(&a);
     let told: Vec<_> = a.axes.iter().map(|x| (x.name, x.values.len())).collect();
-    assert_eq!(told, [(Along::Frequency, 601), (Along::Dof, 4), (Along::Mode, 3)]);
+    assert_eq!(told, [(Along::Frequency, 601), (Along::Dof, 4), (Along::Mode, 3), (Along::Dof, 1)]);
     assert_eq!(a.axes[1].dofs[3].to_string(), "4 z");
     for t in &a.traces {
         // Which axes a curve runs over tells how long it is.
@@ -110,6 +110,81 @@ fn what_is_built_in_is_found_with_its_size() {
     assert!(a.stabilisation.iter().any(|p| p.stable == Held::Shape && p.order == 20));
     assert!(numbers(&a, "missed")[0] < 1e-6 && a.cautions.is_empty(), "{:?}", a.cautions);
     assert_eq!(a.made.input, "a plate");
+}
+
+#[test]
+fn a_hammer_that_went_from_point_to_point_finds_the_same() {
+    // One sensor at the first point, hit at all four.
+    let traces: Vec<Trace> = (0..4).map(|of| response((0, "z"), (of, "z"), "(m/s²)/N", 1.0, 0.0)).collect();
+    let a = made(RECIPE, &traces).unwrap();
+    assert_built_in(&a);
+    assert!(a.cautions.iter().any(|c| c.rule == CautionRule::Reciprocity), "{:?}", a.cautions);
+    // Where a reference is named it is taken as it stands.
+    assert!(made(r#"{ "lens": "modes", "band_hz": [10, 140], "references": ["1", "2"] }"#, &traces).is_ok());
+}
+
+#[test]
+fn what_is_picked_is_looked_for_once_and_held_against_the_responses() {
+    let (recipe, traces) = (Recipe::from_json(RECIPE).unwrap(), all(&[0, 1]));
+    let seen = look(&recipe, (&frequencies(), &traces)).unwrap();
+    let s = synthesised(&seen, &recipe, (2, 1)).unwrap();
+    assert!(s.missed < 1e-6 && s.made.len() == s.measured.len(), "{}", s.missed);
+    let off = s.made.iter().zip(&s.measured).skip(40).take(520).map(|(a, b)| (a - b).norm() / b.norm());
+    assert!(off.fold(0.0, f64::max) < 0.02);
+    assert!(synthesised(&seen, &recipe, (4, 0)).is_err() && synthesised(&seen, &recipe, (0, 2)).is_err());
+    let less =
+        Recipe::from_json(r#"{ "lens": "modes", "band_hz": [10, 140], "max_order": 20, "pick": [32, 75] }"#).unwrap();
+    let provenance = Provenance { at: String::new(), input: "a plate".into(), fingerprint: None };
+    let two = modes_of(&seen, &less, provenance, &mut |_| true).unwrap();
+    assert_eq!(numbers(&two, "frequency").len(), 2);
+    assert!(synthesised(&seen, &less, (2, 1)).unwrap().missed > 0.05);
+    let missed = two.traces.iter().find(|t| t.quantity == Shown::Missed).unwrap();
+    assert_eq!((missed.len(), missed.axes.clone().unwrap()), (8, vec![1, 3]));
+}
+
+#[test]
+fn shapes_of_two_days_are_paired() {
+    let a = made(RECIPE, &all(&[0])).unwrap();
+    // The other day without the third point, a sensor the other way round, and only the upper two modes.
+    let upper = r#"{ "lens": "modes", "band_hz": [50, 140], "max_order": 20 }"#;
+    let other: Vec<Trace> = [0, 1, 3]
+        .map(|to| {
+            if to == 1 {
+                response((to, "-z"), (0, "z"), "(m/s²)/N", -1.0, 0.0)
+            } else {
+                response((to, "z"), (0, "z"), "(m/s²)/N", 1.0, 0.0)
+            }
+        })
+        .to_vec();
+    let b = made(upper, &other).unwrap();
+    let c = ShapeSet::of(&a).unwrap().against(&ShapeSet::of(&b).unwrap()).unwrap();
+    assert_eq!((c.common, c.mac.len(), c.mac[0].len()), (3, 3, 2));
+    let mut pairs: Vec<(usize, usize)> = c.pairs.iter().map(|p| (p.own, p.other)).collect();
+    pairs.sort_unstable();
+    assert_eq!(pairs, [(2, 1), (3, 2)]);
+    assert!(c.pairs.iter().all(|p| p.mac > 0.999 && p.shift.unwrap().abs() < 1e-4), "{:?}", c.pairs);
+    // As it is kept it is the same.
+    let kept = ShapeSet::kept(&serde_json::to_value(&b).unwrap()).unwrap();
+    assert_eq!(kept, ShapeSet::of(&b).unwrap());
+    assert!(ShapeSet::kept(&serde_json::json!({})).unwrap_err().says.contains("no shapes"));
+    let elsewhere: Vec<Trace> = (0..3)
+        .map(|to| Trace {
+            dof: Dof::read(&format!("P{to}"), "z"),
+            ..response((to, "z"), (0, "z"), "(m/s²)/N", 1.0, 0.0)
+        })
+        .collect();
+    let far = made(RECIPE, &elsewhere).unwrap();
+    let refused = ShapeSet::of(&a).unwrap().against(&ShapeSet::of(&far).unwrap()).unwrap_err();
+    assert!(refused.says.contains("0 places in common"), "{}", refused.says);
+}
+
+#[test]
+fn the_damping_of_a_window_is_taken_off() {
+    let wider =
+        made(r#"{ "lens": "modes", "band_hz": [10, 140], "max_order": 20, "added_decay": 0.5 }"#, &all(&[0])).unwrap();
+    for (got, (f, d, _)) in numbers(&wider, "damping_ratio").iter().zip(BUILT_IN) {
+        assert!((got - (d - 0.5 / (TAU * f))).abs() < 1e-5, "{got} at {f} Hz");
+    }
 }
 
 #[test]

@@ -2,8 +2,10 @@
 //!
 //! | file | what it holds |
 //! | --- | --- |
+//! | [`compare`] | shapes of two sets held against each other |
 //! | [`table`] | responses gathered into the FRF matrix |
 
+pub mod compare;
 pub mod table;
 
 use super::result::{Analysis, Axis, Held, HeldPole, Made, Number, Points, ResultCaution, Trace};
@@ -12,11 +14,12 @@ use super::{AnalysisError, Provenance};
 use crate::Refusal;
 use crate::recipe::modal::{ModesRecipe, Pick};
 use crate::recipe::{Lens, Recipe};
+pub use compare::{Compared, ShapeSet};
 use echo_signal::modal::indicator::{cmif, mmif};
 use echo_signal::modal::mac::{mac, mpc, turned_real};
 use echo_signal::modal::poles::{Lasting, PoleSettings, Stabilisation, Stability, stabilisation};
 use echo_signal::modal::refine::refined;
-use echo_signal::modal::shapes::{Mode, ShapeScale, shapes};
+use echo_signal::modal::shapes::{Mode, Modes, ShapeScale, shapes};
 use echo_signal::spectrum::Complex64;
 pub use table::Table;
 
@@ -36,9 +39,40 @@ pub fn modes(
     provenance: Provenance,
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Analysis, AnalysisError> {
-    let Lens::Modes(settings) = &recipe.lens else {
-        return Err(Refusal::new("lens", format!("{} is made of samples, not of responses", recipe.lens.name())).into());
-    };
+    let seen = look(recipe, (frequencies_hz, traces))?;
+    if !progress(0.6) {
+        return Err(AnalysisError::Stopped);
+    }
+    modes_of(&seen, recipe, provenance, progress)
+}
+
+/// Responses that were looked at: whatever is picked of them, this stays.
+#[derive(Debug, Clone)]
+pub struct Seen {
+    /// The responses.
+    pub table: Table,
+    band: [f64; 2],
+    diagram: Stabilisation,
+    indicators: Vec<Trace>,
+}
+
+fn told(e: echo_signal::SignalError) -> AnalysisError {
+    Refusal::new("modes", e.to_string()).into()
+}
+
+fn settings_of(recipe: &Recipe) -> Result<&ModesRecipe, AnalysisError> {
+    match &recipe.lens {
+        Lens::Modes(settings) => Ok(settings),
+        lens => Err(Refusal::new("lens", format!("{} is made of samples, not of responses", lens.name())).into()),
+    }
+}
+
+/// Looks for the poles of every order.
+///
+/// # Errors
+/// As [`modes`].
+pub fn look(recipe: &Recipe, (frequencies_hz, traces): (&[f64], &[Trace])) -> Result<Seen, AnalysisError> {
+    let settings = settings_of(recipe)?;
     for (key, given) in [
         ("channels", recipe.channels.is_some()),
         ("stretch", recipe.stretch.is_some()),
@@ -52,10 +86,6 @@ pub fn modes(
     }
     let table = Table::new(frequencies_hz, traces, settings.references.as_deref())?;
     let band = band(settings, frequencies_hz)?;
-    let told = |e: echo_signal::SignalError| AnalysisError::from(Refusal::new("modes", e.to_string()));
-    let go = |progress: &mut dyn FnMut(f64) -> bool, share| {
-        if progress(share) { Ok(()) } else { Err(AnalysisError::Stopped) }
-    };
     let limits = PoleSettings {
         max_order: settings.max_order,
         frequency_change: settings.frequency_change,
@@ -64,16 +94,77 @@ pub fn modes(
         ..PoleSettings::within((band[0], band[1]))
     };
     let diagram = stabilisation(&table.functions, limits).map_err(told)?;
-    go(progress, 0.6)?;
-    let picked = picked(&diagram, settings)?;
+    let indicators = indicators(&table);
+    Ok(Seen { table, band, diagram, indicators })
+}
+
+/// The modes of what was picked, with residual terms.
+fn found(seen: &Seen, settings: &ModesRecipe) -> Result<(Vec<Lasting>, Modes), AnalysisError> {
+    let (table, band) = (&seen.table, (seen.band[0], seen.band[1]));
+    let picked = picked(&seen.diagram, settings)?;
     let poles: Vec<_> = picked.iter().map(|l| l.pole.clone()).collect();
-    let poles = refined(&table.functions, (band[0], band[1]), &poles).map_err(told)?;
-    go(progress, 0.8)?;
-    let found = shapes(&table.functions, (band[0], band[1]), &poles, &table.driving()).map_err(told)?;
+    let poles = refined(&table.functions, band, &poles).map_err(told)?;
+    Ok((picked, shapes(&table.functions, band, &poles, &table.driving()).map_err(told)?))
+}
+
+/// A response as it was measured and as the modes make it, over all lines.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Synthesised {
+    /// Frequencies, Hz.
+    pub frequencies_hz: Vec<f64>,
+    /// Measured, in SI units along the directions.
+    pub measured: Vec<Complex64>,
+    /// Of the modes.
+    pub made: Vec<Complex64>,
+    /// Share of its energy in the band that the modes miss.
+    pub missed: f64,
+}
+
+/// Holds what the modes make against a response, by the places of both ends in the table.
+///
+/// # Errors
+/// As [`modes`]; a response that is not there.
+pub fn synthesised(
+    seen: &Seen,
+    recipe: &Recipe,
+    (output, reference): (usize, usize),
+) -> Result<Synthesised, AnalysisError> {
+    let functions = &seen.table.functions;
+    if output >= functions.outputs() || reference >= functions.references() {
+        return Err(Refusal::new("response", "there is no such response").into());
+    }
+    let (_, modes) = found(seen, settings_of(recipe)?)?;
+    let misses = modes.misses(functions, (seen.band[0], seen.band[1])).map_err(told)?;
+    let frequencies_hz = functions.frequencies_hz().to_vec();
+    Ok(Synthesised {
+        measured: (0..functions.lines()).map(|line| functions.at(line, output, reference)).collect(),
+        made: frequencies_hz.iter().map(|f| modes.synthesis(*f, output, reference)).collect(),
+        missed: misses[output * functions.references() + reference],
+        frequencies_hz,
+    })
+}
+
+/// Modes of responses that were looked at.
+///
+/// # Errors
+/// As [`modes`].
+pub fn modes_of(
+    seen: &Seen,
+    recipe: &Recipe,
+    provenance: Provenance,
+    progress: &mut dyn FnMut(f64) -> bool,
+) -> Result<Analysis, AnalysisError> {
+    let settings = settings_of(recipe)?;
+    let Seen { table, band, diagram, indicators } = seen;
+    let band = *band;
+    let go = |progress: &mut dyn FnMut(f64) -> bool, share| {
+        if progress(share) { Ok(()) } else { Err(AnalysisError::Stopped) }
+    };
+    let (picked, found) = found(seen, settings)?;
     go(progress, 0.95)?;
 
     let settings = ModesRecipe { band_hz: Some(band), ..settings.clone() };
-    let real = settings.real;
+    let (real, added_decay) = (settings.real, settings.added_decay.unwrap_or(0.0));
     let mut out = Analysis {
         recipe: Recipe { lens: Lens::Modes(settings), ..recipe.clone() },
         made: Made {
@@ -86,20 +177,25 @@ pub fn modes(
         averages: None,
         random_error: None,
         interval: None,
-        axes: axes(&table, found.modes.len()),
+        axes: axes(table, found.modes.len()),
         reached_s: Vec::new(),
-        traces: indicators(&table),
+        traces: indicators.clone(),
         numbers: Vec::new(),
         peaks: Vec::new(),
-        stabilisation: held(&diagram),
+        stabilisation: held(diagram),
     };
     let misses = found.misses(&table.functions, (band[0], band[1])).map_err(told)?;
     for (k, (mode, lasting)) in found.modes.iter().zip(&picked).enumerate() {
-        told_of(&mut out, k as u32 + 1, mode, lasting, real);
+        told_of(&mut out, k as u32 + 1, mode, lasting, real, added_decay);
+    }
+    if table.turned {
+        let says = "there are more places that are hit than sensors: each hit is read as an answer to a hit at the sensor, which is the same by reciprocity";
+        out.cautions.push(caution(CautionRule::Reciprocity, says.into()));
     }
     let all: Vec<&[Complex64]> = found.modes.iter().map(|m| &m.shape[..]).collect();
     let alike = all.iter().flat_map(|a| all.iter().map(|b| mac(a, b))).collect();
     out.traces.push(curve("MAC", Shown::Mac, None, &[MODES, MODES], Points::Real(alike)));
+    out.traces.push(curve("missed", Shown::Missed, None, &[DOFS, REFERENCES], Points::Real(misses.clone())));
     let worst = misses.iter().copied().enumerate().max_by(|a, b| a.1.total_cmp(&b.1));
     out.numbers.push(number("missed", None, "", misses.iter().sum::<f64>() / misses.len() as f64));
     if let Some((at, missed)) = worst.filter(|w| w.1 > 0.5) {
@@ -114,6 +210,7 @@ pub fn modes(
 const FREQUENCY: usize = 0;
 const DOFS: usize = 1;
 const MODES: usize = 2;
+const REFERENCES: usize = 3;
 
 fn axes(table: &Table, modes: usize) -> Vec<Axis> {
     let count = |n: usize| (1..=n).map(|k| k as f64).collect::<Vec<f64>>();
@@ -127,6 +224,12 @@ fn axes(table: &Table, modes: usize) -> Vec<Axis> {
             dofs: table.responses.clone(),
         },
         Axis { name: Along::Mode, unit: String::new(), values: count(modes), dofs: Vec::new() },
+        Axis {
+            name: Along::Dof,
+            unit: String::new(),
+            values: count(table.references.len()),
+            dofs: table.references.clone(),
+        },
     ]
 }
 
@@ -230,12 +333,13 @@ fn indicators(table: &Table) -> Vec<Trace> {
 }
 
 /// Writes what is known of a mode into the result.
-fn told_of(out: &mut Analysis, nth: u32, mode: &Mode, lasting: &Lasting, real: bool) {
+fn told_of(out: &mut Analysis, nth: u32, mode: &Mode, lasting: &Lasting, real: bool, added_decay: f64) {
     let complexity = 1.0 - mpc(&mode.shape);
+    let pole = mode.pole.clone().without_window(added_decay);
     let mode_number = |name: &str, unit: &str, value: f64| number(name, Some(nth), unit, value);
     out.numbers.extend([
-        mode_number("frequency", "Hz", mode.pole.frequency_hz()),
-        mode_number("damping_ratio", "", mode.pole.damping_ratio()),
+        mode_number("frequency", "Hz", pole.frequency_hz()),
+        mode_number("damping_ratio", "", pole.damping_ratio()),
         mode_number("frequency_scatter", "Hz", lasting.frequency_scatter_hz),
         mode_number("damping_scatter", "", lasting.damping_scatter),
         mode_number("complexity", "", complexity),
@@ -245,7 +349,7 @@ fn told_of(out: &mut Analysis, nth: u32, mode: &Mode, lasting: &Lasting, real: b
     } else {
         mode.shape.clone()
     };
-    let name = format!("mode {nth}, {:.2} Hz", mode.pole.frequency_hz());
+    let name = format!("mode {nth}, {:.2} Hz", pole.frequency_hz());
     let unit = if matches!(mode.scale, ShapeScale::UnitModalMass { .. }) { "1/√kg" } else { "" };
     let trace = curve(&name, Shown::Shape, Some(nth), &[DOFS], Points::Complex(shape));
     out.traces.push(Trace { unit: unit.into(), ..trace });

@@ -17,6 +17,8 @@ pub struct Table {
     pub responses: Vec<Dof>,
     /// Where something is hit or shaken, along the direction.
     pub references: Vec<Dof>,
+    /// Whether places that are hit and places that answer changed sides: the hammer went from point to point.
+    pub turned: bool,
 }
 
 impl Table {
@@ -93,11 +95,19 @@ impl Table {
             };
             columns.push(v.ok_or_else(missing)?);
         }
-        let lined = (0..lines).flat_map(|line| columns.iter().map(move |c| c[line])).collect();
         let motion = motion.unwrap_or(Motion::Accelerance);
+        // Where the hammer went from point to point its places are what a shape has values at: H is symmetric.
+        let turned = wanted.is_none() && references.len() > responses.len();
+        if turned {
+            let (rows, across) = (responses.len(), references.len());
+            columns =
+                (0..rows * across).map(|k| std::mem::take(&mut columns[(k % rows) * across + k / rows])).collect();
+            std::mem::swap(&mut responses, &mut references);
+        }
+        let lined = (0..lines).flat_map(|line| columns.iter().map(move |c| c[line])).collect();
         let functions = FrfMatrix::new(frequencies_hz.to_vec(), responses.len(), references.len(), motion, lined)
             .map_err(|e| Refusal::new("input", e.to_string()))?;
-        Ok(Table { functions, responses, references })
+        Ok(Table { functions, responses, references, turned })
     }
 
     /// Outputs that sit at references, both from 0: driving points.
