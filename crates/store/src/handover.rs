@@ -3,6 +3,7 @@
 //! Keys of the database are left out: runs are known by their numbers, results by their places.
 
 use crate::run::Run;
+use crate::tap_record::lay_taps;
 use crate::{Result, Store, StoreError};
 use serde_json::Value;
 
@@ -12,7 +13,7 @@ impl Store {
     /// # Errors
     /// There is none of that key, or the database is away.
     pub async fn campaign_record(&self, id: i64) -> Result<Value> {
-        sqlx::query_scalar!(
+        let mut record: Value = sqlx::query_scalar!(
             r#"SELECT jsonb_build_object(
                 'name', c.name, 'specimen', c.specimen, 'purpose', c.purpose, 'rig', c.rig, 'plan', c.plan,
                 'machine', c.machine, 'math', c.math, 'front_end', c.front_end, 'begun_by', c.begun_by,
@@ -37,7 +38,9 @@ impl Store {
         )
         .fetch_optional(self.pool())
         .await?
-        .ok_or_else(|| StoreError::Missing(format!("campaign {id}")))
+        .ok_or_else(|| StoreError::Missing(format!("campaign {id}")))?;
+        (record["tap_series"], record["functions"]) = self.tap_records(id).await?;
+        Ok(record)
     }
 
     /// Everything of a run but its counts.
@@ -291,6 +294,7 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         }
+        lay_taps(&mut tx, id, record).await?;
         tx.commit().await?;
         Ok(())
     }

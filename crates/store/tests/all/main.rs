@@ -9,5 +9,6 @@ mod rigs;
 mod shelf;
 mod specimen;
 mod study;
+mod taps;
 mod unattended;
 mod waveforms;
