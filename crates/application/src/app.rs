@@ -10,6 +10,7 @@ use crate::runs::budget::Budget;
 use crate::runs::going::Going;
 use crate::runs::kept::KeptResults;
 use crate::specimens::sheet::Specimens;
+use crate::taps::Taps;
 use crate::uploads::AtHand;
 use crate::watch::WatchedNow;
 use echo_capture::discover::Discovery;
@@ -82,6 +83,8 @@ pub struct App {
     pub(crate) outputs: Outputs,
     /// Specimens read lately.
     pub(crate) specimens: Specimens,
+    /// Tap series.
+    pub(crate) taps: Taps,
     /// Pictures of this moment, made once for all pages.
     pub(crate) drawn: Drawn,
     /// Whose turn it is to change what is measured.
@@ -106,6 +109,7 @@ impl App {
             present: Present::default(),
             outputs: Outputs::default(),
             specimens: Specimens::default(),
+            taps: Taps::default(),
             drawn: Drawn::default(),
             turn: Arc::default(),
             broken: Arc::default(),

@@ -7,6 +7,7 @@
 //! | [`report`] | the report's text, and what it says of a run |
 //! | [`rigs`] | the channel table: edits, versions, sheets, findings let pass, smart sensors |
 //! | [`plans`] | the plan: saved, lengths as they are typed, triggers tried on runs |
+//! | [`taps`] | tap series: hits, the responses made of them, modes |
 //! | [`tachos`], [`encoders`] | tachometers and encoders as they are heard now |
 //! | [`reference`] | checking a sensor against a reference |
 //! | [`shelf`] | campaigns begun, renamed, put away, deleted |
@@ -53,6 +54,7 @@ pub mod sensors;
 pub mod shelf;
 pub mod specimens;
 pub mod tachos;
+pub mod taps;
 pub mod uploads;
 pub mod watch;
 

@@ -32,17 +32,19 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         ["campaigns", _, "specimen", "look"] => Watch,
         ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
         ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,
+        ["campaigns", _, "modes" | "modes.uff"] | ["campaigns", _, "modes", "synthesis" | "compare"] => Watch,
+        ["campaigns", _, "functions", "curves"] | ["taps", "points"] => Watch,
         ["me", "password"] => Watch,
         // Whoever sees that something is wrong may stop it.
         ["emergency-stop"] | ["capture", "stop"] => Watch,
         // Front ends and what hangs on them.
         ["capture", ..] | ["front-ends", ..] | ["smart-sensors", ..] | ["campaigns", _, "choose" | "rounds"] => Measure,
-        ["reference", ..] | ["tachos", ..] | ["encoders", ..] => Measure,
+        ["reference", ..] | ["tachos", ..] | ["encoders", ..] | ["taps", _, "go"] => Measure,
         // People, and what takes campaigns away.
         ["people", ..] | ["tokens", ..] | ["shelf", "remove-demo"] => Own,
         ["campaigns", _] if method == Method::DELETE => Own,
         // The work on campaigns.
-        ["campaigns", ..] | ["runs", ..] | ["files", ..] => Work,
+        ["campaigns", ..] | ["runs", ..] | ["files", ..] | ["taps", ..] => Work,
         ["kept-results", ..] | ["specimen-files", ..] | ["sensors", ..] | ["plan", "try"] => Work,
         _ => Own,
     })

@@ -18,6 +18,8 @@ enum About {
     Campaign(i64),
     /// A run by its key.
     Run(i64),
+    /// A tap series by its key.
+    Series(i64),
     /// What is measured now.
     Measured,
     /// Nothing that belongs to a campaign, or what must always be possible, such as a stop.
@@ -36,7 +38,10 @@ fn about(method: &Method, path: &str) -> About {
     match parts[..] {
         // The shelf shows no campaign; what is done there is about another one.
         ["campaigns", _] | ["campaigns", _, "archived" | "restore"] => About::Other,
+        // Counting on, and what is only read.
+        ["campaigns", _, "modes" | "modes.uff"] | ["campaigns", _, "functions", "curves"] => About::Other,
         ["campaigns", id, ..] => key(id).map_or(About::Other, About::Campaign),
+        ["taps", id, ..] => key(id).map_or(About::Other, About::Series),
         ["runs", id] => key(id).map_or(About::Other, About::Run),
         ["runs", id, part, ..] if OF_A_RUN.contains(&part) => key(id).map_or(About::Other, About::Run),
         ["capture", "arm" | "record" | "recorder" | "mark" | "dry-run" | "front-end"] => About::Measured,
@@ -52,6 +57,7 @@ async fn refused(app: &App, about: About, shown: i64) -> Option<ApiError> {
         About::Campaign(id) => Some(id),
         // What is not there is told by who is asked for it.
         About::Run(id) => app.store.run(id).await.ok().map(|r| r.campaign_id),
+        About::Series(id) => app.store.series(id).await.ok().map(|s| s.campaign),
         About::Measured => app.setup().map(|s| s.campaign),
         About::Other => None,
     };

@@ -1,5 +1,6 @@
 //! Functions and shapes of a universal file becoming kept results.
 
+use crate::taps::functions::of_curves;
 use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_formats::file::{Kind, kind};
@@ -96,6 +97,11 @@ struct Body<'a> {
 pub(super) async fn keep(desk: &Desk, campaign: i64, (sent, kept): (&Upload, &Kept), who: &str) -> Result<Option<i64>> {
     let recipe = json!({ "lens": LENS, "file": sent.name, "sha256": sent.sha256 });
     let mut keys = Vec::new();
+    let responses: Vec<_> =
+        kept.results.iter().flat_map(|c| of_curves((&c.axis, &c.traces), &sent.name, who)).collect();
+    if !responses.is_empty() {
+        desk.store.keep_brought_functions(campaign, &sent.name, &responses).await?;
+    }
     for (c, name) in kept.results.iter().zip(names(&kept.results, &sent.name)) {
         let caution = |says: &String| ResultCaution {
             rule: CautionRule::InputAssumed,

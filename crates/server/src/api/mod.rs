@@ -8,6 +8,7 @@ pub mod dry_run;
 pub mod entry;
 pub mod find;
 pub mod front_ends;
+pub mod functions;
 pub mod jobs;
 pub mod marks;
 pub mod people;
@@ -25,6 +26,7 @@ pub mod setting_right;
 pub mod specimens;
 pub mod study;
 pub mod tachos;
+pub mod taps;
 pub mod versioned;
 pub mod watch;
 
@@ -150,6 +152,22 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(study::markers))
         .routes(routes!(study::readings))
         .routes(routes!(study::events))
+        .routes(routes!(taps::list, taps::begin))
+        .routes(routes!(taps::points))
+        .routes(routes!(taps::read, taps::change, taps::delete))
+        .routes(routes!(taps::go))
+        .routes(routes!(taps::act))
+        .routes(routes!(taps::anew))
+        .routes(routes!(taps::picture))
+        .routes(routes!(functions::list, functions::take_out))
+        .routes(routes!(functions::delete))
+        .routes(routes!(functions::curves))
+        .routes(routes!(functions::universal))
+        .routes(routes!(functions::modes))
+        .routes(routes!(functions::synthesis))
+        .routes(routes!(functions::compare))
+        .routes(routes!(functions::keep))
+        .routes(routes!(functions::modes_universal))
         .routes(routes!(rounds::read, rounds::start, rounds::stop))
         .routes(routes!(rounds::xlsx))
         .routes(routes!(rounds::picture))

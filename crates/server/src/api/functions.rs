@@ -1,0 +1,141 @@
+//! The table of responses, and modes of them.
+
+use super::{ApiError, who};
+use crate::App;
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::IntoResponse;
+use echo_application::taps::functions::{self, FunctionsBody, OfSet, TakeOut};
+use echo_application::taps::modes::{self, CompareWish, KeepModes, ModesBody, ModesWish, SynthesisBody, SynthesisWish};
+use echo_job::analysis::Analysis;
+use echo_job::analysis::modal::Compared;
+use serde::Deserialize;
+use utoipa::IntoParams;
+
+/// How a universal file is written.
+#[derive(Deserialize, IntoParams)]
+pub struct Written {
+    /// The series.
+    pub series: Option<i64>,
+    /// The file that was brought in.
+    pub source: Option<String>,
+    /// Whether values are binary.
+    #[serde(default)]
+    pub binary: bool,
+}
+
+fn universal_file(name: &str, bytes: Vec<u8>) -> impl IntoResponse + use<> {
+    let saved = format!("attachment; filename=\"{name}\"");
+    ([(header::CONTENT_TYPE, "application/octet-stream".to_string()), (header::CONTENT_DISPOSITION, saved)], bytes)
+}
+
+/// Responses of a campaign, of tap series and of files.
+#[utoipa::path(get, operation_id = "list_functions", path = "/api/campaigns/{id}/functions", params(("id" = i64, Path)),
+    responses((status = 200, body = FunctionsBody)))]
+pub async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<FunctionsBody>, ApiError> {
+    Ok(Json(functions::list(&app, id).await?))
+}
+
+/// Takes responses out of what is made of them, or in again.
+#[utoipa::path(put, operation_id = "take_functions", path = "/api/campaigns/{id}/functions", params(("id" = i64, Path)), request_body = TakeOut,
+    responses((status = 204), (status = 422, body = super::ErrorBody)))]
+pub async fn take_out(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(take): Json<TakeOut>,
+) -> Result<StatusCode, ApiError> {
+    functions::take_out(&app, id, &take).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Deletes responses that were brought in.
+#[utoipa::path(post, operation_id = "delete_functions", path = "/api/campaigns/{id}/functions/delete", params(("id" = i64, Path)), request_body = Vec<i64>,
+    responses((status = 204), (status = 422, body = super::ErrorBody)))]
+pub async fn delete(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(keys): Json<Vec<i64>>,
+) -> Result<StatusCode, ApiError> {
+    functions::delete(&app, id, &keys).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Some responses with their coherences.
+#[utoipa::path(post, operation_id = "read_functions", path = "/api/campaigns/{id}/functions/curves", params(("id" = i64, Path)), request_body = Vec<i64>,
+    responses((status = 200, body = Analysis), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn curves(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(keys): Json<Vec<i64>>,
+) -> Result<Json<Analysis>, ApiError> {
+    Ok(Json(functions::curves(&app, id, &keys).await?))
+}
+
+/// A set of responses as a universal file, with the geometry.
+#[utoipa::path(get, operation_id = "functions_universal", path = "/api/campaigns/{id}/functions.uff", params(("id" = i64, Path), Written),
+    responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = super::ErrorBody)))]
+pub async fn universal(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(w): Query<Written>,
+) -> Result<impl IntoResponse, ApiError> {
+    let set = OfSet { series: w.series, source: w.source };
+    Ok(universal_file("responses.uff", functions::universal_file(&app, id, &set, w.binary).await?))
+}
+
+/// Modes of a set of responses.
+#[utoipa::path(post, operation_id = "make_modes", path = "/api/campaigns/{id}/modes", params(("id" = i64, Path)), request_body = ModesWish,
+    responses((status = 200, body = ModesBody), (status = 422, body = super::ErrorBody)))]
+pub async fn modes(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(wish): Json<ModesWish>,
+) -> Result<Json<ModesBody>, ApiError> {
+    Ok(Json(modes::modes(&app, id, &wish).await?))
+}
+
+/// A response held against the modes.
+#[utoipa::path(post, operation_id = "synthesise", path = "/api/campaigns/{id}/modes/synthesis", params(("id" = i64, Path)), request_body = SynthesisWish,
+    responses((status = 200, body = SynthesisBody), (status = 422, body = super::ErrorBody)))]
+pub async fn synthesis(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(wish): Json<SynthesisWish>,
+) -> Result<Json<SynthesisBody>, ApiError> {
+    Ok(Json(modes::synthesis(&app, id, &wish).await?))
+}
+
+/// Modes held against those of a kept result, of this or another campaign.
+#[utoipa::path(post, operation_id = "compare_modes", path = "/api/campaigns/{id}/modes/compare", params(("id" = i64, Path)), request_body = CompareWish,
+    responses((status = 200, body = Compared), (status = 422, body = super::ErrorBody), (status = 404, body = super::ErrorBody)))]
+pub async fn compare(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(wish): Json<CompareWish>,
+) -> Result<Json<Compared>, ApiError> {
+    Ok(Json(modes::compare(&app, id, wish).await?))
+}
+
+/// Keeps modes under a name; gives their key among the kept results.
+#[utoipa::path(post, operation_id = "keep_modes", path = "/api/campaigns/{id}/modes/keep", params(("id" = i64, Path)), request_body = KeepModes,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody)))]
+pub async fn keep(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(wish): Json<KeepModes>,
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(modes::keep(&app, id, wish, &who(&headers)).await?))
+}
+
+/// Modes as shapes of a universal file, with the geometry.
+#[utoipa::path(post, operation_id = "modes_universal", path = "/api/campaigns/{id}/modes.uff", params(("id" = i64, Path)), request_body = ModesWish,
+    responses((status = 200, content_type = "application/octet-stream"), (status = 422, body = super::ErrorBody)))]
+pub async fn modes_universal(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(wish): Json<ModesWish>,
+) -> Result<impl IntoResponse, ApiError> {
+    Ok(universal_file("modes.uff", modes::universal_file(&app, id, &wish).await?))
+}
