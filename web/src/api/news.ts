@@ -27,6 +27,9 @@ const behind: Record<string, string[]> = {
   specimen_file: ["specimen-files"],
   token: ["tokens"],
   take: ["run"],
+  tap_series: ["taps", "functions"],
+  tap_hit: ["taps"],
+  response_function: ["functions", "taps", "modes"],
   waiver: ["rig"],
 };
 

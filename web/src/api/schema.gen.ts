@@ -160,6 +160,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Responses of a campaign, of tap series and of files. */
+        get: operations["list_functions"];
+        /** Takes responses out of what is made of them, or in again. */
+        put: operations["take_functions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/functions.uff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A set of responses as a universal file, with the geometry. */
+        get: operations["functions_universal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/functions/curves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Some responses with their coherences. */
+        post: operations["read_functions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/functions/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Deletes responses that were brought in. */
+        post: operations["delete_functions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/geometry.csv": {
         parameters: {
             query?: never;
@@ -326,6 +395,91 @@ export interface paths {
         /** Replaces the computed channels of a campaign; answers with the new version. */
         put: operations["save_math"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/modes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Modes of a set of responses. */
+        post: operations["make_modes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/modes.uff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Modes as shapes of a universal file, with the geometry. */
+        post: operations["modes_universal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/modes/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Modes held against those of a kept result, of this or another campaign. */
+        post: operations["compare_modes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/modes/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps modes under a name; gives their key among the kept results. */
+        post: operations["keep_modes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/modes/synthesis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A response held against the modes. */
+        post: operations["synthesise"];
         delete?: never;
         options?: never;
         head?: never;
@@ -912,6 +1066,24 @@ export interface paths {
         post?: never;
         /** Lets a bench of lenses go. */
         delete: operations["drop_study_bench"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/taps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tap series of a campaign, the newest first. */
+        get: operations["list_tap_series"];
+        put?: never;
+        /** Begins a tap series. */
+        post: operations["begin_tap_series"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2294,6 +2466,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/taps/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The points of a list that counts on by itself. */
+        post: operations["count_points"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taps/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A tap series as it stands. */
+        get: operations["read_tap_series"];
+        /** Changes the plan of a tap series. */
+        put: operations["change_tap_series"];
+        post?: never;
+        /** Lets a tap series go with its responses; its runs stay. */
+        delete: operations["delete_tap_series"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taps/{id}/act": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decides a hit, or goes to another point. */
+        post: operations["act_on_taps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taps/{id}/anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes all responses of a series anew, as after a sensitivity was put right. */
+        post: operations["make_taps_anew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taps/{id}/go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Waits for hits, in a run of the series' own, until capture is stopped. */
+        post: operations["go_on_with_taps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taps/{id}/points/{point}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is shown of a point: its newest hits, and the responses so far. */
+        get: operations["tap_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -2333,11 +2609,58 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description What makes a hit count.
+         * @enum {string}
+         */
+        Accepting: "next_hit" | "key" | "itself";
+        /** @description What somebody does about hits and points. */
+        Act: {
+            /** @enum {string} */
+            act: "accept";
+        } | {
+            /** @enum {string} */
+            act: "take_back";
+        } | {
+            /** @enum {string} */
+            act: "go_to";
+            /** @description Place in the list, from 0. */
+            point: number;
+        } | {
+            /** @enum {string} */
+            act: "skip";
+        } | {
+            /** @enum {string} */
+            act: "repeat";
+            /** @description Place in the list, from 0. */
+            point: number;
+        } | {
+            /** @enum {string} */
+            act: "decide";
+            /** @description Whether it counts. */
+            counts: boolean;
+            /** @description Which hit, from 0 in their order. */
+            hit: number;
+        };
         /** @description Where a front end is. */
         Address: {
             /** @description `host:port`, or nothing for none. */
             address?: string | null;
         };
+        /** @description A piece of advice. */
+        Advice: {
+            /** @description The point, by its place in the list, where it is about one. */
+            point?: number | null;
+            /** @description What about. */
+            rule: components["schemas"]["AdviceRule"];
+            /** @description What a colleague would say. */
+            says: string;
+        };
+        /**
+         * @description What a piece of advice is about.
+         * @enum {string}
+         */
+        AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on";
         /** @description A value that went from one zone to another. */
         AlarmBody: {
             /**
@@ -2706,7 +3029,7 @@ export interface components {
          * @description What a result is to be read with in mind.
          * @enum {string}
          */
-        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record" | "complex mode" | "modes miss a response";
+        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record" | "complex mode" | "modes miss a response" | "reciprocity";
         /** @description A text for one cell. */
         Cell: {
             /** @description The column. */
@@ -2897,6 +3220,31 @@ export interface components {
          * @enum {string}
          */
         Column: "on" | "name" | "sensor" | "quantity" | "sensitivity_unit" | "sensitivity" | "coupling" | "range_v" | "high_pass_hz" | "point" | "direction" | "unit";
+        /** @description Modes that are held against a kept result. */
+        CompareWish: {
+            /** @description A recipe of the modes lens. */
+            recipe: Record<string, never>;
+            /** @description The set of responses. */
+            set: components["schemas"]["OfSet"];
+            /**
+             * Format: int64
+             * @description Key of a kept result: modes of another day or another campaign, or shapes of a universal file.
+             */
+            with: number;
+        };
+        /** @description Two sets held against each other. */
+        Compared: {
+            /** @description Degrees of freedom that both have. */
+            common: number;
+            /** @description MAC of each mode of the first set with each of the other. */
+            mac: number[][];
+            /** @description Frequencies of the other set's modes, Hz. */
+            other_hz: (number | null)[];
+            /** @description Frequencies of the first set's modes, Hz. */
+            own_hz: (number | null)[];
+            /** @description Modes that are the same: each with at most one, the most alike first. */
+            pairs: components["schemas"]["ModePair"][];
+        };
         /** @description What must happen. */
         Condition: {
             /** @description Which way. */
@@ -3769,6 +4117,90 @@ export interface components {
              */
             value: number;
         };
+        /** @description A response without its values. */
+        FunctionBody: {
+            /**
+             * Format: double
+             * @description What a window added to the decay, 1/s.
+             */
+            added_decay: number;
+            /**
+             * Format: double
+             * @description First and last frequency, Hz.
+             */
+            from_hz: number;
+            /** @description Hits it was made of, as run and take. */
+            hits: number[][];
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: int32
+             * @description Lines.
+             */
+            lines: number;
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            made_at: string;
+            /** @description How good it is. */
+            quality: components["schemas"]["Quality"];
+            /** @description Where it is hit. */
+            reference: string;
+            /** @description Where it answers. */
+            response: string;
+            /**
+             * Format: int64
+             * @description The series it is of.
+             */
+            series?: number | null;
+            /** @description The file it came with; empty for a series. */
+            source: string;
+            /** @description Whether both ends stay from point to point. */
+            stays: boolean;
+            /** @description Whether it is left out of what is made of responses. */
+            taken_out: boolean;
+            /**
+             * Format: double
+             * @description See `from_hz`.
+             */
+            to_hz: number;
+            /** @description Its unit. */
+            unit: string;
+        };
+        /** @description A set of responses that belong together. */
+        FunctionSet: {
+            /** @description How many responses it has. */
+            count: number;
+            /**
+             * Format: int32
+             * @description Number of the series in the campaign.
+             */
+            number?: number | null;
+            /** @description References, where it was hit. */
+            references: string[];
+            /** @description What it is called. */
+            says: string;
+            /**
+             * Format: int64
+             * @description The series, where it is of one.
+             */
+            series?: number | null;
+            /** @description The file, where it was brought in; empty for a series. */
+            source: string;
+            /** @description How many of them are taken out. */
+            taken_out: number;
+        };
+        /** @description All responses of a campaign. */
+        FunctionsBody: {
+            /** @description Each response. */
+            functions: components["schemas"]["FunctionBody"][];
+            /** @description Sets that belong together. */
+            sets: components["schemas"]["FunctionSet"][];
+        };
         /** @description A stretch that is not there. */
         GapBody: {
             /** @description Whether it lies between takes: nobody asked for it, so nothing is missing. */
@@ -3943,6 +4375,16 @@ export interface components {
          * @enum {string}
          */
         GeometryTable: "points" | "lines" | "faces";
+        /** @description What is to be heard. */
+        Heard: {
+            /**
+             * Format: int64
+             * @description Counts up with everything that is heard.
+             */
+            count: number;
+            /** @description What. */
+            heard: components["schemas"]["HitHeard"];
+        };
         /**
          * @description In how much a pole is the same as one of the order before.
          * @enum {string}
@@ -3964,6 +4406,154 @@ export interface components {
             order: number;
             /** @description What of it holds. */
             stable: components["schemas"]["Held"];
+        };
+        /** @description A hit. */
+        HitBody: {
+            /**
+             * Format: double
+             * @description How much the structure answered to its push.
+             */
+            answer: number;
+            /**
+             * Format: double
+             * @description Up to where it excites, Hz.
+             */
+            excited_to_hz: number;
+            /** @description Whether nothing is wrong with it. */
+            good: boolean;
+            /** @description Its place among all hits, from 0. */
+            hit: number;
+            /**
+             * Format: double
+             * @description Peak of its force, N.
+             */
+            peak_n: number;
+            /** @description Place of its point. */
+            point: number;
+            /**
+             * Format: int64
+             * @description The run.
+             */
+            run: number;
+            /** @description In a sentence. */
+            says: string;
+            /** @description What became of it. */
+            state: components["schemas"]["HitState"];
+            /**
+             * Format: int32
+             * @description Its take.
+             */
+            take: number;
+            /** @description In a word. */
+            word: string;
+        };
+        /**
+         * @description What is to be heard at what just happened; each is a sound of its own.
+         * @enum {string}
+         */
+        HitHeard: "good" | "bad" | "point_done" | "all_done";
+        /** @description What a hit must be. */
+        HitLimits: {
+            /**
+             * Format: double
+             * @description Time between two hits from which they are two, s.
+             * @default 0.002
+             */
+            apart_s: number;
+            /**
+             * Format: double
+             * @description Share of the peak from which a second one is a double hit.
+             * @default 0.1
+             */
+            double_share: number;
+            /**
+             * Format: double
+             * @description Least force, N.
+             * @default null
+             */
+            least_n: number | null;
+            /**
+             * Format: double
+             * @description Most force, N.
+             * @default null
+             */
+            most_n: number | null;
+            /**
+             * Format: double
+             * @description Share of the range from which a channel counts as overloaded.
+             * @default 0.98
+             */
+            over_share: number;
+        };
+        /** @description A hit as it is shown: its force around the peak, and its spectrum. */
+        HitPicture: {
+            /**
+             * Format: double
+             * @description Up to where it excites, Hz.
+             */
+            excited_to_hz: number;
+            /** @description Force, N. */
+            force_n: number[];
+            /** @description Frequencies, Hz. */
+            frequencies_hz: number[];
+            /** @description Spectrum of the force, N/Hz. */
+            spectrum: number[];
+            /** @description Time of each force, s from the peak. */
+            times_s: number[];
+        };
+        /**
+         * @description What became of a hit.
+         * @enum {string}
+         */
+        HitState: "waiting" | "accepted" | "rejected" | "replaced";
+        /** @description A tap series as it is planned. */
+        ImpactPlan: {
+            /** @description What makes a hit count. */
+            accept?: components["schemas"]["Accepting"];
+            /** @description Band that is wanted, Hz. */
+            band_hz: number[];
+            /** @description Which signal is taken to carry the noise. */
+            estimator?: components["schemas"]["EstimatorName"];
+            exponential_window?: components["schemas"]["ExponentialWindowSettings"] | null;
+            /**
+             * Format: int32
+             * @description Input of the hammer.
+             */
+            force: number;
+            force_window?: components["schemas"]["ForceWindowSettings"] | null;
+            /**
+             * Format: int32
+             * @description Good hits a point needs.
+             */
+            hits: number;
+            /**
+             * Format: double
+             * @description Mean coherence in the band below which a point is marked.
+             */
+            least_coherence: number;
+            /**
+             * Format: double
+             * @description How long a take is, with what is kept from before, s; lines are its inverse apart.
+             */
+            length_s: number;
+            /**
+             * Format: double
+             * @description Force from which on something is a hit, N.
+             */
+            level_n: number;
+            /** @description What a hit must be. */
+            limits?: components["schemas"]["HitLimits"];
+            /** @description Inputs of the sensors that go from point to point; none where the hammer does. */
+            moving?: number[];
+            /** @description Points in the order they are gone through. */
+            points: components["schemas"]["PointDirection"][];
+            /**
+             * Format: double
+             * @description What a take keeps from before the hit, s.
+             */
+            pre_s: number;
+            /** @description What goes from point to point. */
+            roving: components["schemas"]["Roving"];
         };
         /** @description What one input can be set to. */
         InputOffer: {
@@ -4051,6 +4641,15 @@ export interface components {
              *     the input names another one than the row does, one of the two must be named.
              */
             sensor?: string | null;
+        };
+        /** @description Modes that are kept under a name. */
+        KeepModes: {
+            /** @description The name. */
+            name: string;
+            /** @description A recipe of the modes lens. */
+            recipe: Record<string, never>;
+            /** @description The set of responses. */
+            set: components["schemas"]["OfSet"];
         };
         /**
          * @description When a recorder keeps samples.
@@ -4708,8 +5307,40 @@ export interface components {
              */
             unexplained: number;
         };
+        /** @description Two modes that are the same. */
+        ModePair: {
+            /**
+             * Format: double
+             * @description How alike.
+             */
+            mac: number;
+            /** @description Mode of the other set, from 1. */
+            other: number;
+            /** @description Mode of the first set, from 1. */
+            own: number;
+            /**
+             * Format: double
+             * @description Its frequency over the other's, less 1.
+             */
+            shift?: number | null;
+        };
+        /** @description Modes, with what they mean on the specimen. */
+        ModesBody: {
+            /** @description The result of the lens. */
+            analysis: components["schemas"]["Analysis"];
+            /** @description How each mode moves the specimen's points. */
+            motions: components["schemas"]["Motion"][];
+            /** @description Points with a response that the specimen's geometry does not have. */
+            strange: string[];
+        };
         /** @description Settings of the modes lens, whose input are responses instead of samples. */
         ModesRecipe: {
+            /**
+             * Format: double
+             * @description What an exponential window added to the decay of every mode, 1/s; it is taken off again.
+             * @default null
+             */
+            added_decay: number | null;
             /**
              * @description Band, Hz; all lines where left out.
              * @default null
@@ -4758,6 +5389,25 @@ export interface components {
              * @default null
              */
             references: string[] | null;
+        };
+        /** @description Which modes. */
+        ModesWish: {
+            /** @description A recipe of the modes lens. */
+            recipe: Record<string, never>;
+            /** @description The set of responses. */
+            set: components["schemas"]["OfSet"];
+        };
+        /** @description How a mode moves the points of the geometry. */
+        Motion: {
+            /** @description Whether each point was measured, or lies between measured ones. */
+            measured: boolean[];
+            /**
+             * Format: int32
+             * @description The mode, from 1.
+             */
+            mode: number;
+            /** @description Each point, in the geometry's order: real parts along x, y and z, then imaginary ones; the largest is 1. */
+            moves: number[][];
         };
         /** @description What a campaign is called. */
         Naming: {
@@ -4972,6 +5622,16 @@ export interface components {
              * @default null
              */
             to_hz: number | null;
+        };
+        /** @description Which set. */
+        OfSet: {
+            /**
+             * Format: int64
+             * @description The series.
+             */
+            series?: number | null;
+            /** @description The file that was brought in. */
+            source?: string | null;
         };
         /** @description Settings of the orbit lens; its channels are two, across and along. */
         OrbitRecipe: {
@@ -5520,6 +6180,63 @@ export interface components {
              */
             to?: number | null;
         };
+        /** @description A point of a series. */
+        PointBody: {
+            /**
+             * Format: double
+             * @description Mean coherence in the band, the lowest of its responses.
+             */
+            coherence?: number | null;
+            /** @description Hits that count. */
+            counting: number;
+            /** @description Its direction. */
+            direction: string;
+            /** @description Whether a colleague would measure it again. */
+            doubtful: boolean;
+            /** @description The point. */
+            point: string;
+            /** @description Both, as they are written. */
+            says: string;
+            /** @description Hits that count or will unless somebody objects. */
+            standing: number;
+            /** @description How far it is. */
+            state: components["schemas"]["PointState"];
+        };
+        /** @description A point and the direction in which it is hit or heard. */
+        PointDirection: {
+            /** @description Direction, such as `+Z`. */
+            direction: string;
+            /** @description Name of the point. */
+            point: string;
+        };
+        /** @description A list of points that counts on by itself. */
+        PointList: {
+            /** @description How many. */
+            count: number;
+            /** @description The first point. */
+            first: components["schemas"]["PointDirection"];
+            /**
+             * Format: int64
+             * @description What the number in the name goes on by.
+             */
+            step: number;
+        };
+        /** @description What is shown of a point: its newest hit, the ones before it paler, and the responses so far. */
+        PointPicture: {
+            /** @description Hits that count or will unless somebody objects, the newest first, three at most. */
+            hits: components["schemas"]["HitPicture"][];
+            /** @description Where answers are, and where it is hit: what can be chosen to be shown. */
+            pairs: string[];
+            /** @description Place of the point. */
+            point: number;
+            /** @description The responses so far of the pair that is shown, with their coherence: of all hits, of one less, of two less. */
+            responses: components["schemas"]["Analysis"][];
+        };
+        /**
+         * @description How far a point is.
+         * @enum {string}
+         */
+        PointState: "open" | "begun" | "done" | "skipped";
         /** @description Where a true power lies beside an averaged one. */
         PowerInterval: {
             /**
@@ -5728,6 +6445,34 @@ export interface components {
              * @description Mean time above the threshold (below it for falling edges), s.
              */
             width_s?: number | null;
+        };
+        /** @description How good a response is, in short. */
+        Quality: {
+            /**
+             * Format: double
+             * @description Mean coherence in the band; none from one hit alone.
+             */
+            coherence?: number | null;
+            /**
+             * Format: int32
+             * @description Hits averaged.
+             */
+            hits: number;
+            /**
+             * Format: double
+             * @description Frequency of its highest peak in the band, Hz.
+             */
+            peak_hz: number;
+            /**
+             * Format: double
+             * @description Largest normalised random error at the highest peaks; none from one hit alone.
+             */
+            random_error?: number | null;
+            /**
+             * @description Whether its imaginary part has another sign at one of its highest peaks than at the others, which a driving
+             *     point never has.
+             */
+            turns: boolean;
         };
         /** @description Marks of a run. */
         QualityBody: {
@@ -6296,6 +7041,11 @@ export interface components {
             /** @description What is measured of each round. */
             measures?: components["schemas"]["Measure"][];
         };
+        /**
+         * @description What goes from point to point.
+         * @enum {string}
+         */
+        Roving: "hammer" | "response";
         /** @description A change of one row: column and text. Numbers and truth values are taken as their texts. */
         RowChange: Record<string, never>;
         /** @description A run in short. */
@@ -6639,6 +7389,98 @@ export interface components {
             /** @description SHA-256 of them, hexadecimal. */
             sha256: string;
         };
+        /** @description A series as it stands. */
+        SeriesBody: {
+            /** @description What a colleague would say. */
+            advice: components["schemas"]["Advice"][];
+            /** @description Place of the point that has its turn, from 0. */
+            at: number;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            begun_at: string;
+            /**
+             * Format: int64
+             * @description Its campaign.
+             */
+            campaign_id: number;
+            /** @description Points that have all their hits. */
+            done: number;
+            heard?: components["schemas"]["Heard"] | null;
+            /** @description Hits of the point that was asked for, or of the one the newest hit was of. */
+            hits: components["schemas"]["HitBody"][];
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            last?: components["schemas"]["HitBody"] | null;
+            /**
+             * Format: double
+             * @description Distance of the lines that follow, Hz.
+             */
+            line_hz: number;
+            /**
+             * Format: int32
+             * @description Number in the campaign.
+             */
+            number: number;
+            /** @description What is to be hit, how often, and what a hit must be. */
+            plan: components["schemas"]["ImpactPlan"];
+            /** @description Each point, in the order of the list. */
+            points: components["schemas"]["PointBody"][];
+            /**
+             * Format: int64
+             * @description The run that is recorded for it now.
+             */
+            recording?: number | null;
+            /** @description Runs it was recorded in. */
+            runs: number[];
+            /** @description How many hits were what. */
+            tally: components["schemas"]["Tally"][];
+            /** @description Why it cannot go on with this rig, where it cannot. */
+            unfit?: string | null;
+            /** @description Place of the point that the next hit belongs to. */
+            upcoming: number;
+            /**
+             * Format: int64
+             * @description Counts up with every change.
+             */
+            version: number;
+            /** @description Who began it. */
+            who: string;
+        };
+        /** @description A series in short. */
+        SeriesShort: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            begun_at: string;
+            /**
+             * Format: int64
+             * @description Hits so far.
+             */
+            hits: number;
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: int32
+             * @description Number in the campaign.
+             */
+            number: number;
+            /**
+             * Format: int32
+             * @description Points in its list.
+             */
+            points: number;
+            /** @description Who began it. */
+            who: string;
+        };
         /** @description The setup on the front ends against the rig: `from` is the device, `to` is here. */
         SetupBody: {
             /** @description As it was found when it was connected, before anything was written. */
@@ -6760,7 +7602,7 @@ export interface components {
          * @description What a curve shows.
          * @enum {string}
          */
-        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std" | "shape" | "indicator" | "mac";
+        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std" | "shape" | "indicator" | "mac" | "missed";
         /**
          * @description Which way along a direction counts as positive.
          * @enum {string}
@@ -7229,6 +8071,35 @@ export interface components {
          * @enum {string}
          */
         SweepName: "automatic" | "up" | "down";
+        /** @description A response as it was measured and as the modes make it. */
+        SynthesisBody: {
+            /** @description Frequencies, Hz. */
+            frequencies_hz: number[];
+            /** @description Magnitude of the modes. */
+            made: (number | null)[];
+            /** @description Magnitude as measured, SI units. */
+            measured: number[];
+            /**
+             * Format: double
+             * @description Share of its energy in the band that the modes miss.
+             */
+            missed: number;
+            /** @description Where it is hit. */
+            reference: string;
+            /** @description Where it answers. */
+            response: string;
+        };
+        /** @description Which response is held against the modes. */
+        SynthesisWish: {
+            /** @description A recipe of the modes lens. */
+            recipe: Record<string, never>;
+            /** @description Place of the reference. */
+            reference: number;
+            /** @description Place of the response, along the result's axis of degrees of freedom. */
+            response: number;
+            /** @description The set of responses. */
+            set: components["schemas"]["OfSet"];
+        };
         /** @description A speed sensor and how its pulses are read. */
         Tacho: {
             /**
@@ -7379,6 +8250,13 @@ export interface components {
              */
             trigger_s: number;
         };
+        /** @description Which responses are taken out, or in again. */
+        TakeOut: {
+            /** @description Their keys. */
+            functions: number[];
+            /** @description Whether out. */
+            out: boolean;
+        };
         /** @description The largest magnitude of a take. */
         TakePeak: {
             /**
@@ -7409,6 +8287,13 @@ export interface components {
              * @description Key of the sensor.
              */
             sensor_id: number;
+        };
+        /** @description How many hits were of a kind. */
+        Tally: {
+            /** @description How many. */
+            count: number;
+            /** @description “Good”, or what was wrong. */
+            word: string;
         };
         /** @description What the test of an input found. */
         TestBody: {
@@ -8298,6 +9183,166 @@ export interface operations {
             };
         };
     };
+    list_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionsBody"];
+                };
+            };
+        };
+    };
+    take_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOut"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    functions_universal: {
+        parameters: {
+            query?: {
+                /** @description The series. */
+                series?: number | null;
+                /** @description The file that was brought in. */
+                source?: string | null;
+                /** @description Whether values are binary. */
+                binary?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Analysis"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    delete_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     geometry_csv: {
         parameters: {
             query?: never;
@@ -8661,6 +9706,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_modes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModesWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModesBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    modes_universal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModesWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    compare_modes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    keep_modes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepModes"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    synthesise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SynthesisWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SynthesisBody"];
                 };
             };
             422: {
@@ -9938,6 +11156,68 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_tap_series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesShort"][];
+                };
+            };
+        };
+    };
+    begin_tap_series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpactPlan"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12586,6 +13866,280 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    count_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointList"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointDirection"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    read_tap_series: {
+        parameters: {
+            query?: {
+                /** @description Place of the point in the list, from 0; the one the newest hit was of when left out. */
+                point?: number | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_tap_series: {
+        parameters: {
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpactPlan"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    delete_tap_series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    act_on_taps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Act"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_taps_anew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    go_on_with_taps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    tap_picture: {
+        parameters: {
+            query?: {
+                /** @description Place of the pair, from 0. */
+                pair?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointPicture"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -140,7 +140,7 @@ export function Shell() {
             <Routes>
               <Route path="rig/*" element={guarded("Rig", <RigStation />)} />
               <Route path="plan/*" element={guarded("Plan", <PlanStation />)} />
-              <Route path="run" element={guarded("Run", <RunStation />)} />
+              <Route path="run/:view?" element={guarded("Run", <RunStation />)} />
               <Route path="study/:run?/:view?" element={guarded("Study", <StudyStation />)} />
               <Route path="report" element={guarded("Report", <ReportStation />)} />
               <Route path="runs" element={guarded("Runs", <Runs />)} />

@@ -1,8 +1,10 @@
 /** Run: what is heard now, on a bench of displays, and what is being recorded. */
-import { useMemo, useState } from "react";
+import { Suspense, useMemo, useState } from "react";
+import { useParams } from "react-router";
 import { api, type Channel, told } from "../../api/client";
 import { useHeard } from "../../api/live";
 import { useMath, useRig } from "../../api/queries";
+import { later } from "../../shell/later";
 import { useCampaign, useMeasured } from "../../shell/useCampaign";
 import { BenchGrid, below, closePanel, placed } from "../../ui/BenchGrid";
 import { type BenchStore, BenchWords } from "../../ui/BenchWords";
@@ -23,16 +25,32 @@ import {
   type Working,
 } from "./bench";
 import { PaneFrame } from "./PaneFrame";
+import { RunNav } from "./RunNav";
 
 export function RunStation() {
   const { id } = useCampaign();
   const rig = useRig(id);
   const measured = useMeasured();
+  const { view = "" } = useParams();
+  // A series is looked at whatever is measured now.
+  if (view === "taps" && id !== undefined && rig.data)
+    return (
+      <Suspense fallback={<Empty says="Opening …" />}>
+        <TapView key={id} campaign={id} channels={rig.data.rig.channels} />
+      </Suspense>
+    );
   if (measured !== undefined && id !== undefined && measured !== id)
     return <Empty says="Nothing of this campaign is measured now. Its runs are in the log below." />;
   if (!rig.data) return rig.error ? <Wrong error={rig.error} /> : <Empty says="Loading rig …" />;
-  return <Bench key={id} campaign={id} channels={rig.data.rig.channels} />;
+  return (
+    <div className="flex min-h-0 flex-1 flex-col gap-2">
+      <RunNav view="" />
+      <Bench key={id} campaign={id} channels={rig.data.rig.channels} />
+    </div>
+  );
 }
+
+const TapView = later(() => import("./taps/TapView"), "TapView");
 
 function Bench({ campaign, channels }: { campaign: number | undefined; channels: Channel[] }) {
   const [bench, setBench] = useState<Working>(() => left(campaign) ?? { name: STANDARD, panes: usual(channels) });

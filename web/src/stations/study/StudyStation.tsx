@@ -1,5 +1,5 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
-import { Suspense, useEffect, useState } from "react";
+import { type ReactNode, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, useLocation, useParams } from "react-router";
 import { useRun, useRuns } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
@@ -16,15 +16,26 @@ import { bracketOf } from "./look";
 const EventsView = later(() => import("./EventsView"), "EventsView");
 const ResultsView = later(() => import("./results/ResultsView"), "ResultsView");
 const ComputedView = later(() => import("./computed/ComputedView"), "ComputedView");
+const FunctionsView = later(() => import("./functions/FunctionsView"), "FunctionsView");
+const ModesView = later(() => import("./modes/ModesView"), "ModesView");
 const MachineView = later(() => import("./machine/MachineView"), "MachineView");
 
 const views = [
   { path: "", says: "Bench" },
   { path: "events", says: "Events" },
   { path: "results", says: "Results" },
+  { path: "responses", says: "Responses" },
+  { path: "modes", says: "Modes" },
   { path: "computed", says: "Computed" },
   { path: "machine", says: "Machine" },
 ];
+
+/** Views that are of the campaign, whatever run is opened. */
+const ofCampaign: Record<string, (id: number | undefined) => ReactNode> = {
+  results: (id) => <ResultsView campaign={id} />,
+  responses: (id) => <FunctionsView campaign={id} />,
+  modes: (id) => <ModesView campaign={id} />,
+};
 
 export function StudyStation() {
   const { id } = useCampaign();
@@ -44,12 +55,9 @@ export function StudyStation() {
   if (run.error) return <Wrong error={run.error} />;
   if (!run.data) {
     // Results of files need no run.
-    if (runs.data && newest === undefined && view === "results")
-      return (
-        <Suspense fallback={<Empty says="Opening …" />}>
-          <ResultsView campaign={id} />
-        </Suspense>
-      );
+    const needless = ofCampaign[view];
+    if (runs.data && newest === undefined && needless)
+      return <Suspense fallback={<Empty says="Opening …" />}>{needless(id)}</Suspense>;
     return runs.data && newest === undefined ? (
       <Empty says="There is nothing to study yet. A recorded run appears here and in the log below.">
         <Button look="main" onClick={() => go("/run")}>
@@ -104,8 +112,8 @@ export function StudyStation() {
       <Suspense fallback={<Empty says="Opening …" />}>
         {view === "events" ? (
           <EventsView key={run.data.id} run={run.data} />
-        ) : view === "results" ? (
-          <ResultsView campaign={id} />
+        ) : ofCampaign[view] ? (
+          ofCampaign[view](id)
         ) : view === "computed" ? (
           <ComputedView run={run.data} campaign={id} />
         ) : view === "machine" ? (

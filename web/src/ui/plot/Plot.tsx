@@ -80,7 +80,7 @@ export function Plot(props: Props) {
   latest.current = now;
   // What is drawn now: live pictures bring their own.
   const drawn = useRef({ x: props.x, curves });
-  const shape = curves.map((c) => `${c.name}|${c.low !== undefined}|${c.spans}|${c.steps}`).join(";");
+  const shape = curves.map((c) => `${c.name}|${c.low !== undefined}|${c.spans}|${c.steps}|${c.pale}`).join(";");
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the picture is made anew only when its shape changes
   useEffect(() => {

@@ -73,10 +73,10 @@ export function options(el: HTMLElement, { curves, logX, logY, degrees, now, hoo
   const series: uPlot.Series[] = [{}];
   curves.forEach((c, i) => {
     const line: uPlot.Series = {
-      stroke: traceColour(i),
+      stroke: c.pale ? `color-mix(in srgb, ${traceColour(0)} 32%, transparent)` : traceColour(i),
       width: 1.25,
       points: { show: false },
-      dash: traceDash(i),
+      dash: c.pale ? [] : traceDash(i),
       spanGaps: c.spans ?? false,
     };
     const stepped = uPlot.paths.stepped?.({ align: 1 });

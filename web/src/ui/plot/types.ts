@@ -12,6 +12,8 @@ export type Curve = {
   low?: ArrayLike<number>;
   spans?: boolean;
   steps?: boolean;
+  /** In the first one's hue, paler: what was before it. */
+  pale?: boolean;
 };
 export type PlotHandle = { draw: (x: ArrayLike<number>, curves: Curve[]) => void };
 /** How the axes of a plot are set beside their stretch; what is left out is as the plot has it by itself. */

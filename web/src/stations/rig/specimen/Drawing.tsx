@@ -1,10 +1,10 @@
 /** The specimen drawn: turned, zoomed, picked on. Drag turns, with the right button or Ctrl it shifts, the wheel zooms;
  * arrows turn, + and − zoom, F fits, 1 to 4 look from other sides, N shows the names. */
-import { type KeyboardEvent, type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback, useMemo, useRef, useState } from "react";
 import { Button } from "../../../ui/Button";
-import { useTheme } from "../../../ui/theme";
-import { Drawing3, type Shown, views } from "./scene";
-import { directionsOf, type Geometry } from "./tables";
+import { type Shown, views } from "./scene";
+import type { Geometry } from "./tables";
+import { bodyOf, useDrawing3 } from "./useDrawing3";
 
 type Sensor = { row: number; way?: number[] | null };
 
@@ -22,25 +22,9 @@ type Props = {
 const STEP = 7.5;
 
 export function Drawing({ geometry, sensors, surface, selected, placing, onPick, onPlace }: Props) {
-  const gl = useRef<HTMLCanvasElement>(null);
-  const over = useRef<HTMLCanvasElement>(null);
-  const drawing = useRef<Drawing3>(undefined);
   const pressed = useRef<{ x: number; y: number }>(undefined);
-  const [wrong, setWrong] = useState("");
   const [numbers, setNumbers] = useState(true);
-  const theme = useTheme();
-  const body = useMemo(() => {
-    const points = geometry.points ?? [];
-    const at = new Map(points.map((p, i) => [p.name, i]));
-    const rows = (parts: string[][] | undefined) => (parts ?? []).map((l) => l.map((n) => at.get(n) ?? 0));
-    return {
-      names: points.map((p) => p.name),
-      places: points.map((p): [number, number, number] => [p.x, p.y, p.z]),
-      lines: rows(geometry.lines),
-      faces: rows(geometry.faces),
-      directions: directionsOf(geometry),
-    };
-  }, [geometry]);
+  const body = useMemo(() => bodyOf(geometry), [geometry]);
   const shown = useMemo<Shown>(
     () => ({
       ...body,
@@ -51,29 +35,7 @@ export function Drawing({ geometry, sensors, surface, selected, placing, onPick,
     }),
     [body, surface, selected, numbers, sensors],
   );
-  const latest = useRef(shown);
-  latest.current = shown;
-
-  useEffect(() => {
-    if (!gl.current || !over.current) return;
-    let made: Drawing3;
-    try {
-      made = new Drawing3(gl.current, over.current);
-    } catch {
-      return setWrong("This browser does not draw in three dimensions (WebGL is off). The tables work without it.");
-    }
-    drawing.current = made;
-    made.show(latest.current);
-    const watch = new ResizeObserver(() => made.size());
-    watch.observe(over.current);
-    return () => {
-      watch.disconnect();
-      made.dispose();
-    };
-  }, []);
-  useEffect(() => drawing.current?.show(shown), [shown]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: other colours are drawn anew
-  useEffect(() => drawing.current?.repaint(), [theme]);
+  const { gl, over, drawing, flat } = useDrawing3(shown);
 
   const click = (e: PointerEvent) => {
     const from = pressed.current;
@@ -110,7 +72,7 @@ export function Drawing({ geometry, sensors, surface, selected, placing, onPick,
     e.preventDefault();
     e.stopPropagation();
   };
-  const look = useCallback((k: string) => drawing.current?.fit(views[k]?.from), []);
+  const look = useCallback((k: string) => drawing.current?.fit(views[k]?.from), [drawing]);
   const says = `${body.places.length} points, ${body.lines.length} lines, ${body.faces.length} faces, ${sensors.length} channels`;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
@@ -131,8 +93,10 @@ export function Drawing({ geometry, sensors, surface, selected, placing, onPick,
           ref={over}
           className={`absolute inset-0 h-full w-full touch-none ${placing ? "cursor-crosshair" : ""}`}
         />
-        {wrong && (
-          <p className="absolute inset-0 grid place-items-center bg-sheet p-8 text-center text-soft">{wrong}</p>
+        {flat && (
+          <p className="absolute inset-0 grid place-items-center bg-sheet p-8 text-center text-soft">
+            This browser does not draw in three dimensions (WebGL is off). The tables work without it.
+          </p>
         )}
       </div>
       <div className="flex items-center gap-4 border-t border-rule px-3 py-1 text-[13px]">

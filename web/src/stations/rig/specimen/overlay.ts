@@ -17,6 +17,8 @@ export type Over = {
   arrows: Arrow[];
   /** The specimen's directions: where they point on the screen, and what they are called. */
   triad: { x: number; y: number; says: string }[];
+  /** The state of each point, as a token of colour; “open” for a ring. */
+  tones?: string[] | undefined;
 };
 
 const CELL = 6;
@@ -79,6 +81,31 @@ function arrow(ctx: CanvasRenderingContext2D, { at, tip }: Arrow) {
   ctx.fill();
 }
 
+/** A point by its state: full, a ring, a ring around a full one for the one under way, a cross for a bad one. */
+function state(ctx: CanvasRenderingContext2D, { x, y }: Seen, tone: string) {
+  ctx.beginPath();
+  ctx.arc(x, y, 5, 0, 7);
+  ctx.lineWidth = 1.75;
+  ctx.strokeStyle = colour(tone === "open" ? "ink" : tone);
+  ctx.fillStyle = colour(tone === "open" || tone === "reef" ? "sheet" : tone);
+  ctx.fill();
+  ctx.stroke();
+  if (tone === "harbour") {
+    ctx.lineWidth = 4;
+    ctx.beginPath();
+    ctx.arc(x, y, 11, 0, 7);
+    ctx.stroke();
+  }
+  if (tone === "reef") {
+    ctx.beginPath();
+    for (const k of [-1, 1]) {
+      ctx.moveTo(x - 4, y - 4 * k);
+      ctx.lineTo(x + 4, y + 4 * k);
+    }
+    ctx.stroke();
+  }
+}
+
 /** Draws it. */
 export function write(ctx: CanvasRenderingContext2D, o: Over) {
   ctx.clearRect(0, 0, o.wide, o.high);
@@ -95,6 +122,7 @@ export function write(ctx: CanvasRenderingContext2D, o: Over) {
     ctx.arc(s.x, s.y, 7, 0, 7);
     ctx.stroke();
   }
+  for (const [i, tone] of (o.tones ?? []).entries()) if (o.seen[i]) state(ctx, o.seen[i], tone);
   ctx.textBaseline = "alphabetic";
   const shown = o.numbers ? roomFor(o.seen, o.names, o.selected, o.wide, o.high) : [...o.selected];
   // Names keep off the lines behind them.

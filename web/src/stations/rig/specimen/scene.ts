@@ -8,6 +8,7 @@ import {
   DirectionalLight,
   DoubleSide,
   LineBasicMaterial,
+  LineDashedMaterial,
   LineSegments,
   Mesh,
   MeshBasicMaterial,
@@ -41,6 +42,12 @@ export type Shown = {
   selected: number[];
   numbers: boolean;
   directions: string[];
+  /** The state of each point, as a token of colour; “open” for a ring. */
+  tones?: string[];
+  /** Draws the structure at rest behind what moves. */
+  behind?: boolean;
+  /** Draws how far each point has moved. */
+  arrows?: boolean;
 };
 
 /** Views along the axes and over a corner, by their keys. */
@@ -83,6 +90,10 @@ export class Drawing3 {
   private half: [number, number] = [1, 1];
   private frame = 0;
   private fitted = "";
+  /** What follows the points when they move: places of which rows, and the colours of faces. */
+  private following: { at: BufferAttribute; rows: number[]; tint?: BufferAttribute }[] = [];
+  /** Where the points are now, when they are not at rest. */
+  private moved: Float32Array | undefined;
 
   constructor(
     private gl: HTMLCanvasElement,
@@ -108,8 +119,30 @@ export class Drawing3 {
       before?.places === shown.places &&
       before.lines === shown.lines &&
       before.faces === shown.faces &&
+      before.behind === shown.behind &&
+      before.tones === shown.tones &&
       before.surface === shown.surface;
+    if (before?.places !== shown.places) this.moved = undefined;
     if (!same) this.build(shown);
+    this.soon();
+  }
+
+  /** Puts every point somewhere else: places in turn; `far` tells how far each goes, 0 to 1, as colour. */
+  move(places: Float32Array, far: Float32Array | undefined) {
+    this.moved = places;
+    const [calm, most] = [new Color(colour("shoal")), new Color(colour("magenta"))];
+    const mixed = new Color();
+    for (const f of this.following) {
+      for (const [i, r] of f.rows.entries())
+        f.at.setXYZ(i, places[3 * r] as number, places[3 * r + 1] as number, places[3 * r + 2] as number);
+      f.at.needsUpdate = true;
+      if (!f.tint) continue;
+      for (const [i, r] of f.rows.entries()) {
+        mixed.lerpColors(calm, most, far?.[r] ?? 0);
+        f.tint.setXYZ(i, mixed.r, mixed.g, mixed.b);
+      }
+      f.tint.needsUpdate = true;
+    }
     this.soon();
   }
 
@@ -125,15 +158,22 @@ export class Drawing3 {
       (o as Mesh).geometry?.dispose();
     }
     this.drawn = [];
+    this.following = [];
     this.surface = undefined;
+    const now = (r: number): Place => {
+      const m = this.moved;
+      return m ? [m[3 * r] ?? 0, m[3 * r + 1] ?? 0, m[3 * r + 2] ?? 0] : (s.places[r] ?? [0, 0, 0]);
+    };
     const add = (o: Object3D) => {
       this.scene.add(o);
       this.drawn.push(o);
     };
     const of = (rows: number[]) => {
       const flat = new Float32Array(rows.length * 3);
-      for (const [i, r] of rows.entries()) flat.set(s.places[r] ?? [0, 0, 0], 3 * i);
-      return new BufferGeometry().setAttribute("position", new BufferAttribute(flat, 3));
+      for (const [i, r] of rows.entries()) flat.set(now(r), 3 * i);
+      const at = new BufferAttribute(flat, 3);
+      this.following.push({ at, rows });
+      return new BufferGeometry().setAttribute("position", at);
     };
     if (s.surface && s.surface.length > 0) {
       const g = new BufferGeometry().setAttribute("position", new BufferAttribute(s.surface, 3));
@@ -144,10 +184,15 @@ export class Drawing3 {
     }
     const corners = s.faces.flatMap((f) => (f.length === 4 ? [f[0], f[1], f[2], f[0], f[2], f[3]] : f) as number[]);
     if (corners.length > 0) {
-      const paint = { color: new Color(colour("shoal")), transparent: true, opacity: 0.7, side: DoubleSide };
+      const paint = { vertexColors: true, transparent: true, opacity: 0.7, side: DoubleSide };
+      const shape = of(corners);
+      const shoal = new Color(colour("shoal"));
+      const tint = new BufferAttribute(new Float32Array(corners.flatMap(() => shoal.toArray())), 3);
+      shape.setAttribute("color", tint);
+      Object.assign(this.following.at(-1) as object, { tint });
       add(
         new Mesh(
-          of(corners),
+          shape,
           new MeshBasicMaterial({ ...paint, depthWrite: false, polygonOffset: true, polygonOffsetFactor: 1 }),
         ),
       );
@@ -155,12 +200,20 @@ export class Drawing3 {
     const through = s.lines.length > 0 ? s.lines : s.faces.map((f) => [...f, f[0] as number]);
     const pairs = through.flatMap((l) => l.slice(1).flatMap((to, i) => [l[i] as number, to]));
     if (pairs.length > 0) add(new LineSegments(of(pairs), new LineBasicMaterial({ color: new Color(colour("ink")) })));
+    if (pairs.length > 0 && s.behind) {
+      const flat = new Float32Array(pairs.flatMap((r) => s.places[r] ?? [0, 0, 0]));
+      const rest = new BufferGeometry().setAttribute("position", new BufferAttribute(flat, 3));
+      const dashes = { dashSize: 0.03 * this.reach, gapSize: 0.025 * this.reach };
+      const faint = new LineSegments(rest, new LineDashedMaterial({ color: new Color(colour("ink-soft")), ...dashes }));
+      faint.computeLineDistances();
+      add(faint);
+    }
     if (s.places.length > 0) {
       const round = { map: this.dotted, alphaTest: 0.5, transparent: true, sizeAttenuation: false };
       const size = (s.places.length > 500 ? 5 : 7) * (window.devicePixelRatio || 1);
       const points = new Points(
         of(s.places.map((_, i) => i)),
-        new PointsMaterial({ ...round, color: new Color(colour("ink")), size }),
+        new PointsMaterial({ ...round, color: new Color(colour(s.tones ? "ink-soft" : "ink")), size }),
       );
       points.renderOrder = 2;
       add(points);
@@ -306,7 +359,10 @@ export class Drawing3 {
     const s = this.shown;
     if (!s) return;
     this.renderer.render(this.scene, this.camera);
-    this.seen = s.places.map((p) => this.project(new Vector3(...p)));
+    const m = this.moved;
+    this.seen = s.places.map((p, i) =>
+      this.project(m ? new Vector3(m[3 * i], m[3 * i + 1], m[3 * i + 2]) : new Vector3(...p)),
+    );
     const ratio = window.devicePixelRatio || 1;
     const [wide, high] = [this.over.clientWidth, this.over.clientHeight];
     if (this.over.width !== wide * ratio || this.over.height !== high * ratio) {
@@ -324,13 +380,29 @@ export class Drawing3 {
       if (!at || !place) return [];
       return [{ at, tip: this.project(new Vector3(...place).addScaledVector(new Vector3(...way), long)) }];
     });
+    if (s.arrows && m) {
+      for (const [i, p] of s.places.entries()) {
+        const [at, tip] = [this.project(new Vector3(...p)), this.seen[i]];
+        if (tip && Math.hypot(tip.x - at.x, tip.y - at.y) > 2) arrows.push({ at, tip });
+      }
+    }
     const turned = this.camera.matrixWorldInverse;
     const triad = [new Vector3(1, 0, 0), new Vector3(0, 1, 0), new Vector3(0, 0, 1)].map((v, i) => {
       v.transformDirection(turned);
       return { x: v.x, y: v.y, says: s.directions[i] ?? "" };
     });
     const selected = new Set(s.selected);
-    write(ctx, { wide, high, seen: this.seen, names: s.names, numbers: s.numbers, selected, arrows, triad });
+    write(ctx, {
+      wide,
+      high,
+      seen: this.seen,
+      names: s.names,
+      numbers: s.numbers,
+      selected,
+      arrows,
+      triad,
+      tones: s.tones,
+    });
     // Told to whoever waits for the picture.
     this.gl.dataset.drawn = `${s.places.length} points`;
   }

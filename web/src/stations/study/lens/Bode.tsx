@@ -2,13 +2,14 @@
 
 import { type ReactNode, useMemo } from "react";
 import type { Analysis } from "../../../api/client";
+import { amplitude } from "../../../ui/complex";
 import { NumberWord } from "../../../ui/EntryWord";
 import { axisName } from "../../../ui/format";
 import { fileCurves, type PlotFile } from "../../../ui/plot/file";
 import { type Curve, Legend, Plot, type Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
 import type { PanelLook } from "../bench";
-import { amplitude, axesOf, axisLabel, labelOf, looked, scaled } from "./Curves";
+import { axesOf, axisLabel, labelOf, looked, scaled } from "./Curves";
 import type { Overlaid } from "./overlay";
 import { coherenceOf, part, phases } from "./phase";
 

@@ -2,6 +2,7 @@
 
 import { type ReactNode, useMemo } from "react";
 import type { Analysis } from "../../../api/client";
+import { amplitude } from "../../../ui/complex";
 import { axisName } from "../../../ui/format";
 import { fileCurves, type PlotFile } from "../../../ui/plot/file";
 import { type Axes, type Curve, Legend, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
@@ -17,8 +18,6 @@ export function scaled(values: number[], look: PanelLook, quantity: string): num
   const reference = look.db_reference ?? 1;
   return values.map((v) => (power ? 10 * Math.log10(v / reference ** 2) : 20 * Math.log10(v / reference)));
 }
-
-export const amplitude = (t: Trace) => t.re?.map((re, i) => Math.hypot(re, t.im?.[i] ?? 0)) ?? t.values;
 
 /** Name and unit of what curves show. */
 export function labelOf(t: Trace | undefined, look: PanelLook): string {

@@ -1,13 +1,13 @@
 /** Complex curves one part against the other: the end of the vector as the axis runs. */
 import { useEffect, useRef } from "react";
 import { pen, useCanvas } from "../../../ui/canvas";
+import { amplitude } from "../../../ui/complex";
 import { digits, short } from "../../../ui/format";
 import type { PlotFile } from "../../../ui/plot/file";
 import { Legend } from "../../../ui/plot/Plot";
 import { SaveMenu } from "../../../ui/plot/SaveMenu";
 import { colour, traceColour, traceDash } from "../../../ui/traces";
 import type { ComplexProps } from "./Bode";
-import { amplitude } from "./Curves";
 import { part } from "./phase";
 
 /** The end of the vector as the axis runs, with places named. */
