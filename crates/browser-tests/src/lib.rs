@@ -246,6 +246,18 @@ impl Rigged {
         Ok(())
     }
 
+    /// Starts the stand-in on the radar mast bracket, some times faster than life, and chooses its campaign, the fourth;
+    /// gives its address.
+    pub async fn with_bracket(&mut self, pace: &str) -> Result<String> {
+        let (bracket, address, hands) = lantern("127.0.0.1:0", pace, &["--plays", "bracket"])?;
+        (self.deck, self.hands) = (Some(bracket), hands);
+        let (status, body) = self.call("POST", "/api/campaigns/4/choose", None).await?;
+        anyhow::ensure!(status == 204, "{body}");
+        self.call("PUT", "/api/capture/front-end", Some(json!({ "address": address }))).await?;
+        self.until("the bracket's front end sends", |s| s["link"]["sample_rate_hz"] == 12_800.0).await?;
+        Ok(address)
+    }
+
     /// Does something at a stand-in front end, counted from 0: its machine, its clock, its cable.
     pub async fn at_front_end(&self, unit: usize, what: Value) -> Result<()> {
         let answer = self.client.post(format!("{}/front-ends/{unit}", self.hands)).json(&what).send().await?;

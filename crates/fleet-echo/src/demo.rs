@@ -1,5 +1,6 @@
 //! `fleet-echo demo`: lays the demo campaign and records its runs through the real capture path.
 
+mod bracket;
 mod specimens;
 
 use crate::Failure;
@@ -46,6 +47,15 @@ pub struct Demo {
     /// Front end on hull frame 14 that the campaign finds again when it is chosen.
     #[arg(long, default_value = "127.0.0.1:7465")]
     hull_front_end: String,
+    /// Front end on the bracket that a tap series is recorded from; laid without one when left out.
+    #[arg(long)]
+    bracket: Option<String>,
+    /// Address of that front end's control page, where the hammer is.
+    #[arg(long)]
+    bracket_hands: Option<String>,
+    /// Front end on the bracket that the campaign finds again when it is chosen.
+    #[arg(long, default_value = "127.0.0.1:7466")]
+    bracket_front_end: String,
 }
 
 /// Name of the campaign with triggered takes.
@@ -247,7 +257,8 @@ impl Demo {
         let thruster = if lacks(NAME) { Some(self.lay_thruster(&store, &rig).await?) } else { None };
         let deck = if lacks(DECK_NAME) { Some(self.lay_deck_survey(&store).await?) } else { None };
         let berthing = if lacks(BERTHING_NAME) { Some(self.berth(&store).await?) } else { None };
-        let laid: Vec<i64> = [thruster, deck, berthing].into_iter().flatten().collect();
+        let tapped = if lacks(bracket::NAME) { Some(self.lay_bracket(&store).await?) } else { None };
+        let laid: Vec<i64> = [thruster, deck, berthing, tapped].into_iter().flatten().collect();
         if laid.is_empty() {
             println!("the demo's campaigns are there");
         }

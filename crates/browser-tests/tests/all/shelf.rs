@@ -160,7 +160,7 @@ async fn the_demo_is_removed_and_brought_back_at_once() -> Result<()> {
     // Nothing is measured any more: nothing could be recorded into what is deleted.
     let (status, answer) = r.order("record").await?;
     assert!(status == 409, "{answer}");
-    b.text_until("summary", |t| t.contains("3 deleted")).await?;
+    b.text_until("summary", |t| t.contains("4 deleted")).await?;
     b.press("Undo").await?;
     b.text_until("table[aria-label=Campaigns] tbody", |t| t.contains("Merrow") && t.contains("deck survey")).await?;
     b.page.clone().close().await?;
