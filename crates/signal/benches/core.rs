@@ -3,7 +3,9 @@
 use criterion::{BenchmarkId, Criterion, Throughput, criterion_group, criterion_main};
 use echo_signal::filter::{Band, Filter};
 use echo_signal::modal::frf::FrfMatrix;
-use echo_signal::modal::poles::{PoleSettings, stabilisation};
+use echo_signal::modal::poles::{Pole, PoleSettings, stabilisation};
+use echo_signal::modal::refine::refined;
+use echo_signal::modal::shapes::shapes;
 use echo_signal::octave::{LevelDetector, OctaveBank, bands};
 use echo_signal::rainflow::{Rainflow, Residue};
 use echo_signal::resample::Resampler;
@@ -159,10 +161,9 @@ fn streams(c: &mut Criterion) {
     group.finish();
 }
 
-/// Eight modes of a plate's size: 48 outputs, 2 references, 1600 lines.
-fn plate() -> FrfMatrix {
-    let (outputs, references) = (48, 2);
-    let hz: Vec<f64> = (1..=1600).map(|k| 0.5 * f64::from(k)).collect();
+/// Eight modes of a plate's size up to 800 Hz.
+fn plate(outputs: usize, references: usize, lines: u32) -> FrfMatrix {
+    let hz: Vec<f64> = (1..=lines).map(|k| 800.0 / f64::from(lines) * f64::from(k)).collect();
     let shape = |mode: usize, point: usize| ((mode + 1) as f64 * (point as f64 + 0.3) * 0.21).cos();
     let mut values = Vec::new();
     for f in &hz {
@@ -180,11 +181,29 @@ fn plate() -> FrfMatrix {
 }
 
 fn modes(c: &mut Criterion) {
-    let functions = plate();
-    let settings = PoleSettings::within((20.0, 790.0));
+    let functions = plate(48, 2, 1600);
+    let band = (20.0, 790.0);
+    let settings = PoleSettings::within(band);
     c.bench_function("stabilisation, 96 responses, order 40", |b| {
         b.iter(|| stabilisation(black_box(&functions), settings).unwrap());
     });
+    // The size of a large structure: what is looked at once, and what every pick asks for.
+    let mut group = c.benchmark_group("256 outputs, 3 references, 4096 lines");
+    group.sample_size(10);
+    let functions = plate(256, 3, 4096);
+    let settings = PoleSettings { max_order: 60, ..settings };
+    group.bench_function("stabilisation, order 60", |b| {
+        b.iter(|| stabilisation(black_box(&functions), settings).unwrap());
+    });
+    let diagram = stabilisation(&functions, PoleSettings { max_order: 20, ..settings }).unwrap();
+    let poles: Vec<Pole> = diagram.lasting(5).into_iter().map(|l| l.pole).collect();
+    group.bench_function("refinement of the poles", |b| {
+        b.iter(|| refined(black_box(&functions), band, &poles).unwrap());
+    });
+    group.bench_function("shapes", |b| {
+        b.iter(|| shapes(black_box(&functions), band, &poles, &[]).unwrap());
+    });
+    group.finish();
 }
 
 criterion_group!(benches, psd, durability, orders, streams, modes);

@@ -8,10 +8,12 @@
 //! | [`refine`] | poles moved to where they explain the responses best |
 //! | [`shapes`] | shapes by least squares in frequency with residual terms, synthesis and its error |
 //! | [`mac`] | modal assurance criterion (MAC), modal phase collinearity (MPC) |
+//! | [`operation`] | correlations in operation, and what is read of them without knowing the forces |
 
 pub mod frf;
 pub mod indicator;
 pub mod mac;
+pub mod operation;
 pub mod poles;
 pub mod refine;
 pub mod shapes;

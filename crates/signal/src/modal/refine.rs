@@ -11,7 +11,7 @@ use super::frf::FrfMatrix;
 use super::poles::Pole;
 use super::shapes::{Fit, check, fit, same};
 use crate::error::Result;
-use nalgebra::{DMatrix, DVector};
+use nalgebra::{DMatrix, DVector, SymmetricEigen};
 use realfft::num_complex::Complex64;
 use std::f64::consts::TAU;
 
@@ -19,7 +19,7 @@ use std::f64::consts::TAU;
 const STEPS: usize = 30;
 
 /// A step that changes every pole by less than this share is the last.
-const ENOUGH: f64 = 1e-9;
+const ENOUGH: f64 = 1e-8;
 
 /// The poles of a band, refined together. Poles that would leave the band stay as they were.
 ///
@@ -28,7 +28,7 @@ const ENOUGH: f64 = 1e-9;
 pub fn refined(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole]) -> Result<Vec<Pole>> {
     let inputs = functions.references();
     check(poles, inputs)?;
-    let band = functions.within(band_hz, 2 * poles.len() + 2 * inputs)?;
+    let band = together(functions.within(band_hz, 2 * poles.len() + 2 * inputs)?, poles.len())?;
     let mut now = poles.to_vec();
     let mut best = fit(&band, &now).ok_or_else(same)?;
     for _ in 0..STEPS {
@@ -54,6 +54,40 @@ pub fn refined(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole]) -> Re
     }
     let in_band = |p: &Pole| (band_hz.0..=band_hz.1).contains(&p.frequency_hz());
     Ok(now.into_iter().zip(poles).map(|(new, old)| if in_band(&new) { new } else { old.clone() }).collect())
+}
+
+/// Fewer outputs that say the same: least squares do not change when outputs are turned into each other, and of
+/// those turned by how much they move only the first are more than noise. A mode, its residual terms and what
+/// disturbs it take some each.
+fn together(band: FrfMatrix, poles: usize) -> Result<FrfMatrix> {
+    let (outputs, inputs) = (band.outputs(), band.references());
+    let kept = 4 * poles + 8;
+    if outputs <= 2 * kept {
+        return Ok(band);
+    }
+    let mut rows = DMatrix::<f64>::zeros(2 * band.lines() * inputs, outputs);
+    for line in 0..band.lines() {
+        for output in 0..outputs {
+            for input in 0..inputs {
+                let (row, h) = (2 * (line * inputs + input), band.at(line, output, input));
+                (rows[(row, output)], rows[(row + 1, output)]) = (h.re, h.im);
+            }
+        }
+    }
+    let eigen = SymmetricEigen::new(rows.tr_mul(&rows));
+    let mut order: Vec<usize> = (0..outputs).collect();
+    order.sort_by(|a, b| eigen.eigenvalues[*b].total_cmp(&eigen.eigenvalues[*a]));
+    let first: Vec<_> = order[..kept].iter().map(|k| eigen.eigenvectors.column(*k).into_owned()).collect();
+    let turned = rows * DMatrix::from_columns(&first);
+    let value = |line: usize, output: usize, input: usize| {
+        let row = 2 * (line * inputs + input);
+        Complex64::new(turned[(row, output)], turned[(row + 1, output)])
+    };
+    let values = (0..band.lines())
+        .flat_map(|line| (0..kept).flat_map(move |o| (0..inputs).map(move |i| (line, o, i))))
+        .map(|(line, o, i)| value(line, o, i))
+        .collect();
+    FrfMatrix::new(band.frequencies_hz().to_vec(), kept, inputs, band.motion(), values)
 }
 
 /// Numbers a pole has: decay, frequency, and both parts of each participation.

@@ -9,6 +9,7 @@ mod durability;
 mod following;
 mod independent;
 mod modes;
+mod operating;
 mod properties;
 mod random;
 mod reference;

@@ -339,3 +339,23 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn many_outputs_refine_to_the_same_poles_as_few() {
+    // The same five points measured twenty times over, with noise of their own each time.
+    let many: Vec<Known> = known()
+        .into_iter()
+        .map(|(hz, zeta, shape)| (hz, zeta, shape.iter().copied().cycle().take(100).collect()))
+        .collect();
+    let functions = structure(&many, &[0, 1], &lines(20.0, 320.0, 0.5), Motion::Accelerance, 0.01);
+    let band = (20.0, 320.0);
+    let poles = poles_in(&functions, band, 30);
+    let near = |hz: f64| {
+        let off = |p: &&Pole| (p.frequency_hz() - hz).abs();
+        poles.iter().min_by(|a, b| off(a).total_cmp(&off(b))).expect("poles").clone()
+    };
+    let rough: Vec<Pole> = many.iter().map(|m| near(m.0)).collect();
+    for (pole, (hz, zeta, _)) in refined(&functions, band, &rough).unwrap().iter().zip(&many) {
+        assert_pole(pole, *hz, *zeta, (2e-4, 0.01));
+    }
+}
