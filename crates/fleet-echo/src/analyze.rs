@@ -34,7 +34,7 @@ enum Input {
 }
 
 /// Every lens with what it gives; examples/recipes has a file of each.
-const LENSES: [(&str, &str); 19] = [
+const LENSES: [(&str, &str); 21] = [
     ("waveform", "value against time; reduce, points"),
     ("statistics", "rms, mean, peak, … ; interval_s"),
     ("level", "overall level in a band against time; band_hz, detector, interval_s"),
@@ -63,6 +63,8 @@ const LENSES: [(&str, &str); 19] = [
         "modes",
         "modes from responses (.uff, or .csv with columns H<response>_<reference>_re, _im); band_hz, max_order, references, pick, lasts, real",
     ),
+    ("deflection", "how points move together; reference, frequency_hz or band_hz, or order with tacho; block"),
+    ("operational_modes", "modes from samples in operation; longest_lag_s, references as channels; else as modes"),
 ];
 
 fn help() -> String {
@@ -70,7 +72,7 @@ fn help() -> String {
         "A recipe is one JSON object, such as\n  {\"lens\": \"spectrum\", \"block\": 4096, \"scaling\": \"psd\"}\n\nLenses and their settings; examples/recipes has one of each, docs/methods.md how each is computed:\n",
     );
     for (name, says) in LENSES {
-        text.push_str(&format!("  {name:<13} {says}\n"));
+        text.push_str(&format!("  {name:<17} {says}\n"));
     }
     text.push_str(
         "\nFor every lens: channels [1, 2], math [{\"name\": \"twist\", \"is\": \"c1 - c2\"}], stretch {\"from_s\": 0, \"to_s\": 12}, unit, input_unit, integrate_above_hz, and\nprepare [{\"do\": detrend | zero | highpass | lowpass | bandpass | bandstop | integrate | differentiate |\ntrim | resample, …}].\nExit status: 0 done, 2 the recipe or the input is wrong, 1 anything else.",
@@ -95,8 +97,9 @@ impl Analyze {
         let provenance =
             Provenance { at: Utc::now().to_rfc3339(), input: self.input.display().to_string(), fingerprint: None };
         let of_responses = matches!(recipe.lens, Lens::Modes(_));
-        if of_responses && form == "csv" {
-            return Err(Failure::Refused("modes are written as .json, or their shapes as .uff".into()));
+        let of_shapes = recipe.lens.gives_shapes();
+        if of_shapes && form == "csv" {
+            return Err(Failure::Refused("shapes are written as .json or .uff".into()));
         }
         // What cannot be read is refused before all of it is hashed.
         let mut input = if of_responses {
@@ -143,7 +146,7 @@ impl Analyze {
             Some(path) => {
                 // What does not fit is refused before there is a file.
                 let datasets = match form {
-                    "uff" if of_responses => uff::of_modes(&result).map_err(refused)?,
+                    "uff" if of_shapes => uff::of_shapes(&result).map_err(refused)?,
                     "uff" => uff::of_result(&result).map_err(refused)?,
                     _ => Vec::new(),
                 };

@@ -39,6 +39,17 @@ impl Dof {
         (!point.is_empty()).then(|| Dof { point: point.into(), direction: direction.trim().into(), sign })
     }
 
+    /// Along its direction, whichever way the sensor looked.
+    #[must_use]
+    pub fn along(&self) -> Dof {
+        Dof { sign: Sign::Plus, ..self.clone() }
+    }
+
+    /// 1, or −1 where the sensor looked against the direction.
+    pub fn factor(&self) -> f64 {
+        if self.sign == Sign::Minus { -1.0 } else { 1.0 }
+    }
+
     /// Number of the point, where it is one.
     pub fn number(&self) -> Option<u32> {
         self.point.parse().ok().filter(|n| *n > 0)

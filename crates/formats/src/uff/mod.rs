@@ -23,7 +23,7 @@ pub use curves::{Curves, Kept, curves};
 pub use function::{Abscissa, Axis, Function, NodeDof, Ordinates};
 pub use geometry::{Face, Node, System, TraceLine};
 pub use kinds::{AxisKind, Direction, FunctionKind};
-pub use modes::of_modes;
+pub use modes::of_shapes;
 pub use result::{of_result, of_samples};
 pub use shape::{Shape, ShapeOf};
 pub use waveforms::{open, waveforms};

@@ -1,4 +1,4 @@
-//! Modes of a result as shapes of a universal file.
+//! Shapes of a result as those of a universal file.
 
 use super::Dataset;
 use super::shape::{Shape, ShapeOf};
@@ -6,24 +6,34 @@ use crate::FormatError;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::words::{Along, Shown};
 use echo_job::dof::Dof;
-use echo_job::recipe::Lens;
+use echo_job::recipe::{DeflectionRecipe, Lens};
 use echo_signal::spectrum::Complex64;
 use std::collections::BTreeMap;
 use std::f64::consts::TAU;
 
-/// A shape for each mode of a result of the modes lens: complex ones with their poles, or real ones where they were
-/// turned so.
+/// A shape for each one of a result: of modes complex ones with their poles, or real ones where they were turned so;
+/// of a deflection what moves at its frequency, or at the middle of its band.
 ///
 /// # Errors
 /// A point without a number or a direction that is not x, y or z: a universal file cannot name it.
-pub fn of_modes(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
+pub fn of_shapes(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
     let axis = result.axes.iter().find(|a| a.name == Along::Dof);
     let dofs = axis.map_or(&[][..], |a| &a.dofs);
     let places = dofs.iter().map(place).collect::<Result<Vec<(u32, usize, f64)>, FormatError>>()?;
     let number = |mode: Option<u32>, name: &str| {
         result.numbers.iter().find(|n| n.mode == mode && n.name == name).map_or(0.0, |n| n.value)
     };
-    let real = matches!(&result.recipe.lens, Lens::Modes(m) if m.real);
+    let real = match &result.recipe.lens {
+        Lens::Modes(m) => m.real,
+        Lens::OperationalModes(m) => m.real,
+        _ => false,
+    };
+    let operating = match &result.recipe.lens {
+        Lens::Deflection(DeflectionRecipe { order: Some(order), .. }) => Some(order * number(None, "speed") / 60.0),
+        Lens::Deflection(DeflectionRecipe { band_hz: Some([low, high]), .. }) => Some((low + high) / 2.0),
+        Lens::Deflection(_) => Some(number(None, "frequency")),
+        _ => None,
+    };
     let mut all = Vec::new();
     for t in result.traces.iter().filter(|t| t.quantity == Shown::Shape) {
         let (frequency_hz, damping_ratio) = (number(t.mode, "frequency"), number(t.mode, "damping_ratio"));
@@ -32,7 +42,9 @@ pub fn of_modes(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
         let nth = t.mode.unwrap_or(0);
         // Of unit modal mass where a driving point told it; else the mass is not known.
         let scaled = !t.unit.is_empty();
-        let of = if real {
+        let of = if let Some(frequency_hz) = operating {
+            ShapeOf::Operating { number: nth.max(1), frequency_hz }
+        } else if real {
             ShapeOf::NormalMode { number: nth, frequency_hz, mass: if scaled { 1.0 } else { 0.0 }, damping_ratio }
         } else {
             let modal_a = Complex64::new(0.0, if scaled { 2.0 * damped } else { 0.0 });
@@ -44,7 +56,11 @@ pub fn of_modes(result: &Analysis) -> Result<Vec<Dataset>, FormatError> {
         }
         let lines = [
             t.name.clone(),
-            if scaled { "scaled to unit modal mass".into() } else { "scaled to its largest point".into() },
+            match (operating, scaled) {
+                (Some(_), _) => format!("as it moves, {} rms", t.unit),
+                (None, true) => "scaled to unit modal mass".into(),
+                (None, false) => "scaled to its largest point".into(),
+            },
             result.made.at.clone(),
             result.made.input.clone(),
             result.made.by.clone(),

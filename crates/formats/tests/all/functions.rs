@@ -2,8 +2,8 @@
 
 use echo_formats::functions::read;
 use echo_formats::uff::{
-    Abscissa, Axis, AxisKind, Dataset, Direction, Function, FunctionKind, NodeDof, Ordinates, ShapeOf, Style, of_modes,
-    write,
+    Abscissa, Axis, AxisKind, Dataset, Direction, Function, FunctionKind, NodeDof, Ordinates, ShapeOf, Style,
+    of_shapes, write,
 };
 use echo_job::analysis::modal::modes;
 use echo_job::analysis::result::Points;
@@ -66,7 +66,7 @@ fn a_universal_file_of_responses_gives_its_modes_and_takes_their_shapes() {
     let a = found(input.path(), "");
     let of = |a: &Analysis, name: &str| a.numbers.iter().find(|n| n.name == name).unwrap().value;
     assert!((of(&a, "frequency") - 40.0).abs() < 1e-4 && (of(&a, "damping_ratio") - 0.01).abs() < 1e-5);
-    let shapes = of_modes(&a).unwrap();
+    let shapes = of_shapes(&a).unwrap();
     let [Dataset::Shape(shape)] = &shapes[..] else { panic!("{shapes:?}") };
     let ShapeOf::ComplexMode { number: 1, pole, modal_a } = shape.of else { panic!("{:?}", shape.of) };
     assert!((pole.norm() / TAU - 40.0).abs() < 1e-4 && (modal_a.im - 2.0 * pole.im).abs() < 1e-9);
@@ -74,7 +74,7 @@ fn a_universal_file_of_responses_gives_its_modes_and_takes_their_shapes() {
     // 2 kg at the driving point: 1/√2 for a modal mass of 1 kg, and half of it beside.
     assert!((at(1, 2) - 0.5f64.sqrt()).abs() < 1e-3 && (at(7, 1) - 0.125f64.sqrt()).abs() < 1e-3, "{:?}", shape.points);
     assert_eq!((at(1, 0), at(7, 2)), (0.0, 0.0));
-    let real = of_modes(&found(input.path(), r#", "real": true"#)).unwrap();
+    let real = of_shapes(&found(input.path(), r#", "real": true"#)).unwrap();
     let Dataset::Shape(real) = &real[0] else { panic!() };
     let ShapeOf::NormalMode { mass, damping_ratio, .. } = real.of else { panic!("{:?}", real.of) };
     assert!(mass == 1.0 && (damping_ratio - 0.01).abs() < 1e-5);

@@ -81,41 +81,50 @@ pub fn analyze(
     provenance: Provenance,
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Analysis, AnalysisError> {
-    let mut computed;
-    let source: &mut dyn Source = if recipe.math.is_empty() {
-        source
-    } else {
-        computed = MathSource::new(source, &recipe.math)?;
-        &mut computed
-    };
-    let notes = source.info().notes.clone();
-    let mut view = prepare::View::new(recipe, source)?;
-    let mut out = lenses::look(recipe, &mut view, progress)?;
-    out.recipe = view.filled_in(&out.recipe);
-    out.made = Made {
-        by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
-        at: provenance.at,
-        input: provenance.input,
-        fingerprint: provenance.fingerprint,
-    };
+    with_math(recipe, source, |source| {
+        let mut view = prepare::View::new(recipe, source)?;
+        let mut out = lenses::look(recipe, &mut view, progress)?;
+        out.recipe = view.filled_in(&out.recipe);
+        out.made = Made {
+            by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
+            at: provenance.at,
+            input: provenance.input,
+            fingerprint: provenance.fingerprint,
+        };
+        let start_s = view.start_s();
+        out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
+        out.cautions.extend(cautions_of(&view));
+        Ok(out)
+    })
+}
+
+/// Carries something out on a source with a recipe's computed channels behind its own.
+fn with_math<T>(
+    recipe: &Recipe,
+    source: &mut dyn Source,
+    then: impl FnOnce(&mut dyn Source) -> Result<T, AnalysisError>,
+) -> Result<T, AnalysisError> {
+    if recipe.math.is_empty() { then(source) } else { then(&mut MathSource::new(source, &recipe.math)?) }
+}
+
+/// What to keep in mind of the samples, whatever lens looks at them.
+fn cautions_of(view: &prepare::View<'_>) -> Vec<ResultCaution> {
     let assumed = |says| ResultCaution { rule: CautionRule::InputAssumed, channel: None, says, places_s: Vec::new() };
-    out.cautions.extend(notes.into_iter().map(assumed));
+    let mut all: Vec<ResultCaution> = view.notes().iter().cloned().map(assumed).collect();
     let [before, after] = view.untrusted_s();
     if before.max(after) > 0.0 {
-        let end = view.len() as f64 / view.rate();
+        let (start, end) = (view.start_s(), view.len() as f64 / view.rate());
         let says = format!(
             "integrated: the first {before:.3} and the last {after:.3} s depend on what came before and after and are not to be trusted; what lies between is within 2 % of its rms",
         );
-        let places_s = vec![0.0, (end - after).max(0.0)];
-        out.cautions.push(ResultCaution { rule: CautionRule::EndsOfIntegral, channel: None, says, places_s });
+        let places_s = vec![start, start + (end - after).max(0.0)];
+        all.push(ResultCaution { rule: CautionRule::EndsOfIntegral, channel: None, says, places_s });
     }
-    let start_s = view.start_s();
-    out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);
-    out.cautions.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
+    all.extend(view.gaps().into_iter().map(|(from_s, length_s)| ResultCaution {
         rule: CautionRule::Gap,
         channel: None,
         says: format!("{length_s:.6} s are missing at {from_s:.6} s; nothing reaches over the gap"),
         places_s: vec![from_s],
     }));
-    Ok(out)
+    all
 }

@@ -116,6 +116,8 @@ words! {
         Indicator => "indicator",
         /// “mac”.
         Mac => "mac",
+        /// “participation”: how much the force at each reference moves a mode, their squares adding up to 1.
+        Participation => "participation",
         /// “missed”: share of a response's energy that modes do not explain.
         Missed => "missed",
     }
@@ -192,6 +194,12 @@ words! {
         ComplexMode => "complex mode",
         /// A response is not explained by the modes.
         ModesMiss => "modes miss a response",
+        /// Points that move otherwise than the reference.
+        Incoherent => "not with the reference",
+        /// What turns, and is no mode.
+        Steady => "steady",
+        /// Shapes of which nobody knows the force.
+        NoScale => "no scale",
         /// Places that are hit are read as places that answer.
         Reciprocity => "reciprocity",
     }

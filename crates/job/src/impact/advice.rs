@@ -3,7 +3,7 @@
 use super::functions::Quality;
 use super::plan::ImpactPlan;
 use super::session::ImpactSession;
-use crate::dof::{Dof, Sign};
+use crate::dof::Dof;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -23,6 +23,8 @@ pub enum AdviceRule {
     NoDrivingPoint,
     /// The ringing does not end in the block.
     RingsOn,
+    /// A place hit from another one answers otherwise than the other way round.
+    NotReciprocal,
 }
 
 /// A piece of advice.
@@ -34,6 +36,15 @@ pub struct Advice {
     pub point: Option<usize>,
     /// What a colleague would say.
     pub says: String,
+    /// Decay of the exponential window that is offered, s, where one is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub decay_s: Option<f64>,
+}
+
+impl Advice {
+    fn new(rule: AdviceRule, point: Option<usize>, says: String) -> Advice {
+        Advice { rule, point, says, decay_s: None }
+    }
 }
 
 /// A response of the series in short.
@@ -47,10 +58,14 @@ pub struct Kept {
     pub reference: Dof,
     /// Whether it is between two places that stay.
     pub stays: bool,
+    /// Its unit.
+    pub unit: String,
     /// How good it is.
     pub quality: Quality,
 }
 
+/// Share by which the highest peaks of two responses may differ that are the same by reciprocity.
+const UNLIKE: f64 = 0.15;
 /// Relative shift of a peak from which the structure has changed.
 const SHIFT: f64 = 0.005;
 /// What may be left of the ringing at the end of a block.
@@ -75,17 +90,20 @@ pub fn advice(session: &ImpactSession, kept: &[Kept]) -> Vec<Advice> {
     coherence(plan, kept, &mut all);
     changed(session, kept, &mut all);
     driving(kept, &mut all);
+    reciprocal(kept, &mut all);
     let ringing: Vec<f64> = session.hits().iter().filter(|h| h.verdict.is_good()).map(|h| h.verdict.ringing).collect();
     if plan.exponential_window.is_none()
         && let Some(left) = median(ringing).filter(|r| *r > RINGS)
     {
-        // So that a hundredth of the ringing is left at the end of the block.
-        let decay_s = plan.length_s / (100.0 * left).ln().max(1.0);
+        // So that a hundredth of the ringing is left at the end of the block, in two digits.
+        let exact = plan.length_s / (100.0 * left).ln().max(1.0);
+        let digit = 10f64.powf(exact.log10().floor() - 1.0);
+        let decay_s = (exact / digit).floor() * digit;
         let says = format!(
             "{:.0} % of the ringing is left at the end of the block: a longer take ends it, or an exponential window of {decay_s:.2} s",
             100.0 * left
         );
-        all.push(Advice { rule: AdviceRule::RingsOn, point: None, says });
+        all.push(Advice { decay_s: Some(decay_s), ..Advice::new(AdviceRule::RingsOn, None, says) });
     }
     all
 }
@@ -98,7 +116,7 @@ fn tip(session: &ImpactSession, plan: &ImpactPlan, all: &mut Vec<Advice>) {
             "the tip is too soft for this band: the hits excite up to {to:.0} Hz, and {:.0} Hz is wanted; a harder tip reaches higher",
             plan.band_hz[1]
         );
-        all.push(Advice { rule: AdviceRule::TipTooSoft, point: None, says });
+        all.push(Advice::new(AdviceRule::TipTooSoft, None, says));
     }
 }
 
@@ -109,7 +127,7 @@ fn coherence(plan: &ImpactPlan, kept: &[Kept], all: &mut Vec<Advice>) {
         let says = format!(
             "the coherence is low at all points, {usual:.2} in the middle: look for noise, and whether harder hits answer otherwise than soft ones"
         );
-        all.push(Advice { rule: AdviceRule::AllUncertain, point: None, says });
+        all.push(Advice::new(AdviceRule::AllUncertain, None, says));
         return;
     }
     for (point, c) in of.iter().filter(|c| c.1 < plan.least_coherence) {
@@ -117,7 +135,7 @@ fn coherence(plan: &ImpactPlan, kept: &[Kept], all: &mut Vec<Advice>) {
         let says = format!(
             "{at}: coherence {c:.2} at this point only, {usual:.2} elsewhere: look whether the sensor sits tight there, and measure the point again"
         );
-        all.push(Advice { rule: AdviceRule::PointUncertain, point: Some(*point), says });
+        all.push(Advice::new(AdviceRule::PointUncertain, Some(*point), says));
     }
 }
 
@@ -145,20 +163,40 @@ fn changed(session: &ImpactSession, kept: &[Kept], all: &mut Vec<Advice>) {
                 first.quality.peak_hz,
                 k.quality.peak_hz
             );
-            all.push(Advice { rule: AdviceRule::StructureChanged, point: Some(*point), says });
+            all.push(Advice::new(AdviceRule::StructureChanged, Some(*point), says));
+            return;
+        }
+    }
+}
+
+/// Two places that were each hit and measured at the other: both responses are the same one.
+fn reciprocal(kept: &[Kept], all: &mut Vec<Advice>) {
+    for (i, a) in kept.iter().enumerate().filter(|(_, k)| k.response.along() != k.reference.along()) {
+        let turned = |b: &&Kept| {
+            b.response.along() == a.reference.along() && b.reference.along() == a.response.along() && b.unit == a.unit
+        };
+        let Some(b) = kept[i + 1..].iter().find(turned) else { continue };
+        let (one, two) = (&a.quality, &b.quality);
+        let size = one.peak.min(two.peak) / one.peak.max(two.peak);
+        let shift = (one.peak_hz / two.peak_hz - 1.0).abs();
+        if one.peak > 0.0 && two.peak > 0.0 && (size < 1.0 - UNLIKE || shift > SHIFT) {
+            let says = format!(
+                "{} over {} and {} over {} should be the same and are not: {:.3} at {:.1} Hz against {:.3} at {:.1} Hz; look at both places, their directions and the sensors' sensitivities",
+                a.response, a.reference, b.response, b.reference, one.peak, one.peak_hz, two.peak, two.peak_hz
+            );
+            all.push(Advice::new(AdviceRule::NotReciprocal, Some(b.point), says));
             return;
         }
     }
 }
 
 fn driving(kept: &[Kept], all: &mut Vec<Advice>) {
-    let along = |d: &Dof| Dof { sign: Sign::Plus, ..d.clone() };
-    let wrong = kept.iter().find(|k| along(&k.response) == along(&k.reference) && k.quality.turns);
+    let wrong = kept.iter().find(|k| k.response.along() == k.reference.along() && k.quality.turns);
     if let Some(k) = wrong {
         let says = format!(
             "{} over {} should be a driving point and is none: its peaks point both ways; look where the hammer hits and which way the sensor shows",
             k.response, k.reference
         );
-        all.push(Advice { rule: AdviceRule::NoDrivingPoint, point: Some(k.point), says });
+        all.push(Advice::new(AdviceRule::NoDrivingPoint, Some(k.point), says));
     }
 }

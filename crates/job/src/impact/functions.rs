@@ -120,6 +120,9 @@ pub struct Quality {
     pub coherence: Option<f64>,
     /// Frequency of its highest peak in the band, Hz.
     pub peak_hz: f64,
+    /// How high that peak is, in the response's unit.
+    #[serde(default)]
+    pub peak: f64,
     /// Whether its imaginary part has another sign at one of its highest peaks than at the others, which a driving
     /// point never has.
     pub turns: bool,
@@ -170,6 +173,7 @@ pub fn quality(
     Quality {
         coherence: coherence.and_then(mean),
         peak_hz: frequencies_hz[lines[highest]] + parted(highest) * line_hz,
+        peak: size[highest],
         turns,
         hits,
         random_error: error,

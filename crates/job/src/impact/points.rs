@@ -17,7 +17,7 @@ pub struct PointDirection {
 
 impl std::fmt::Display for PointDirection {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{} {}", self.point, self.direction)
+        f.write_str(format!("{} {}", self.point, self.direction).trim_end())
     }
 }
 

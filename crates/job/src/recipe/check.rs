@@ -9,7 +9,7 @@ pub(super) fn refuse(key: &str, got: impl std::fmt::Display, allowed: &str) -> R
 }
 
 /// A band with both edges above 0 and ascending.
-fn band(key: &str, edges: [f64; 2]) -> Result<(), Refusal> {
+pub(super) fn band(key: &str, edges: [f64; 2]) -> Result<(), Refusal> {
     let [lo, hi] = edges;
     if lo > 0.0 && hi > lo && hi.is_finite() {
         Ok(())
@@ -22,7 +22,7 @@ fn positive(key: &str, x: f64) -> Result<(), Refusal> {
     if x.is_finite() && x > 0.0 { Ok(()) } else { refuse(key, x, "a number above 0") }
 }
 
-fn channel(key: &str, c: u32) -> Result<(), Refusal> {
+pub(super) fn channel(key: &str, c: u32) -> Result<(), Refusal> {
     if c > 0 { Ok(()) } else { refuse(key, c, "a channel from 1") }
 }
 
@@ -90,6 +90,7 @@ impl Lens {
         match self {
             Lens::Speed(_) | Lens::OrderMap(_) | Lens::OrderTrack(_) | Lens::Orbit(_) => true,
             Lens::Spectrogram(s) => s.along == AlongName::Speed,
+            Lens::Deflection(d) => d.order.is_some(),
             _ => false,
         }
     }
@@ -103,8 +104,8 @@ impl Lens {
                 }
                 s.tacho.iter().try_for_each(|t| channel("tacho.channel", t.channel))
             }
-            Lens::Cross(c) => references(&c.reference.channels()),
-            Lens::Response(r) => references(&r.reference.channels()),
+            Lens::Cross(c) => references("reference", &c.reference.channels()),
+            Lens::Response(r) => references("reference", &r.reference.channels()),
             Lens::Envelope(e) => match e.band_hz {
                 None => Err(Refusal::new("band_hz", "band_hz is missing; allowed: a lower and an upper edge in Hz")),
                 Some(edges) => band("band_hz", edges),
@@ -134,6 +135,8 @@ impl Lens {
                 Ok(())
             }
             Lens::Modes(m) => m.check(),
+            Lens::Deflection(d) => d.check(),
+            Lens::OperationalModes(m) => m.check(),
             Lens::Arrivals(a) => a.band_hz.map_or(Ok(()), |edges| band("band_hz", edges)),
             _ => Ok(()),
         }
@@ -158,15 +161,16 @@ fn follows(o: &OrderTrackRecipe) -> Result<(), Refusal> {
     }
 }
 
-fn references(all: &[u32]) -> Result<(), Refusal> {
+/// Channels that are named once each, and one at least.
+pub(super) fn references(key: &'static str, all: &[u32]) -> Result<(), Refusal> {
     if all.is_empty() {
-        return Err(Refusal::new("reference", "reference names no channel; allowed: one or more numbers from 1"));
+        return Err(Refusal::new(key, format!("{key} names no channel; allowed: one or more numbers from 1")));
     }
-    all.iter().try_for_each(|c| channel("reference", *c))?;
+    all.iter().try_for_each(|c| channel(key, *c))?;
     let mut sorted = all.to_vec();
     sorted.sort_unstable();
     if sorted.windows(2).any(|w| w[0] == w[1]) {
-        return Err(Refusal::new("reference", "reference names a channel twice; allowed: each once"));
+        return Err(Refusal::new(key, format!("{key} names a channel twice; allowed: each once")));
     }
     Ok(())
 }

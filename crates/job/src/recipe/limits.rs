@@ -76,6 +76,9 @@ const OF_BLOCKS: &[&str] = &["spectrum", "cross", "response", "envelope", "cepst
 /// Lenses that step along speed or time.
 const STEPPED: &[&str] = &["spectrogram", "order_map", "order_track"];
 
+/// Lenses that find poles.
+const OF_POLES: &[&str] = &["modes", "operational_modes"];
+
 /// Which lenses, and what a setting of theirs may be.
 const TABLE: &[(&[&str], Limits)] = &[
     (OF_BLOCKS, at("block", "samples").from(2.0).to(LARGEST_BLOCK as f64).whole()),
@@ -100,11 +103,14 @@ const TABLE: &[(&[&str], Limits)] = &[
     (&["response"], at("force_window.length_s", "s").above(0.0)),
     (&["response"], at("exponential_window.decay_s", "s").above(0.0)),
     (&["arrivals"], at("threshold", "").above(0.0).to(1.0)),
-    (&["modes"], at("max_order", "").from(2.0).to(200.0).whole()),
-    (&["modes"], at("lasts", "").from(1.0).to(200.0).whole()),
-    (&["modes"], at("frequency_change", "").above(0.0).to(1.0)),
-    (&["modes"], at("damping_change", "").above(0.0).to(1.0)),
-    (&["modes"], at("mac", "").above(0.0).to(1.0)),
+    (OF_POLES, at("max_order", "").from(2.0).to(200.0).whole()),
+    (OF_POLES, at("lasts", "").from(1.0).to(200.0).whole()),
+    (OF_POLES, at("frequency_change", "").above(0.0).to(1.0)),
+    (OF_POLES, at("damping_change", "").above(0.0).to(1.0)),
+    (OF_POLES, at("mac", "").above(0.0).to(1.0)),
+    (&["operational_modes"], at("longest_lag_s", "s").above(0.0).to(60.0)),
+    (&["deflection"], at("block", "samples").from(2.0).to(LARGEST_BLOCK as f64).whole()),
+    (&["deflection"], at("resolution", "").above(0.0)),
 ];
 
 /// Limits of a lens's numbers.
@@ -152,6 +158,10 @@ fn usual(lens: &str) -> Value {
     let mut least = json!({ "lens": lens });
     match lens {
         "envelope" => least["band_hz"] = json!([1000.0, 2000.0]),
+        "deflection" => {
+            least["reference"] = json!(1);
+            least["frequency_hz"] = json!(100.0);
+        }
         "speed" | "order_map" | "order_track" | "orbit" => least["tacho"] = json!({ "channel": 1 }),
         _ => {}
     }

@@ -6,6 +6,7 @@
 mod check;
 pub mod limits;
 pub mod modal;
+pub mod operation;
 mod renumber;
 pub mod rotation;
 pub mod spectral;
@@ -14,6 +15,7 @@ pub mod time;
 mod window;
 
 pub use modal::ModesRecipe;
+pub use operation::{DeflectionRecipe, OperationalModesRecipe};
 pub use rotation::{
     AlongName, OrbitRecipe, OrderMapRecipe, OrderTrackRecipe, SlopeName, SpeedRecipe, SweepName, Tacho, TrackMethod,
 };
@@ -111,6 +113,10 @@ pub enum Lens {
     Arrivals(ArrivalsSettings),
     /// Modes of a structure, from its responses.
     Modes(ModesRecipe),
+    /// How points move together in operation.
+    Deflection(DeflectionRecipe),
+    /// Modes of a structure in operation, from samples alone.
+    OperationalModes(OperationalModesRecipe),
 }
 
 /// A stretch of time from the start of the data.
@@ -256,6 +262,11 @@ macro_rules! lenses {
 }
 
 impl Lens {
+    /// Whether what it finds are shapes of a structure.
+    pub fn gives_shapes(&self) -> bool {
+        matches!(self, Lens::Modes(_) | Lens::Deflection(_) | Lens::OperationalModes(_))
+    }
+
     /// Samples of the block of each take that alone counts, where it does.
     pub fn first_block(&self) -> Option<usize> {
         let (of, block) = match self {
@@ -288,6 +299,8 @@ lenses! {
     "orbit" => Orbit,
     "arrivals" => Arrivals,
     "modes" => Modes,
+    "deflection" => Deflection,
+    "operational_modes" => OperationalModes,
 }
 
 impl<'de> Deserialize<'de> for Recipe {

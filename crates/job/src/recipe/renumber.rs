@@ -26,6 +26,11 @@ impl Recipe {
             Lens::OrderTrack(o) => o.tacho.channel = to(o.tacho.channel)?,
             Lens::Spectrogram(s) => s.tacho.iter_mut().try_for_each(|t| to(t.channel).map(|n| t.channel = n))?,
             Lens::Orbit(o) => o.tacho.channel = to(o.tacho.channel)?,
+            Lens::Deflection(d) => {
+                d.reference.iter_mut().try_for_each(|n| to(*n).map(|m| *n = m))?;
+                d.tacho.iter_mut().try_for_each(|t| to(t.channel).map(|n| t.channel = n))?;
+            }
+            Lens::OperationalModes(m) => m.references.iter_mut().try_for_each(|named| all(named))?,
             _ => {}
         }
         Ok(out)

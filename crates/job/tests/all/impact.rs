@@ -380,12 +380,14 @@ fn a_colleague_says_what_is_worth_saying() {
         s.hit(1, take, verdict(true)).unwrap();
     }
     let dof = |point: &str| Dof::read(point, "z").unwrap();
-    let good = Quality { coherence: Some(0.98), peak_hz: 60.0, turns: false, hits: 3, random_error: Some(0.01) };
+    let good =
+        Quality { coherence: Some(0.98), peak_hz: 60.0, peak: 0.0, turns: false, hits: 3, random_error: Some(0.01) };
     let of = |point: usize, quality: &Quality| Kept {
         point,
         response: dof(&(point + 1).to_string()),
         reference: dof("14"),
         stays: false,
+        unit: "m/s²/N".into(),
         quality: quality.clone(),
     };
     let driving = |point: usize, peak_hz: f64, turns| Kept {
@@ -405,9 +407,27 @@ fn a_colleague_says_what_is_worth_saying() {
     let moved = [driving(0, 60.0, false), driving(1, 60.1, false), driving(2, 59.0, false)];
     assert_eq!(rules(&s, &moved), [(AdviceRule::StructureChanged, Some(2))]);
     assert_eq!(rules(&s, &[driving(0, 60.0, true)]), [(AdviceRule::NoDrivingPoint, Some(0))]);
+    // Hit at 1 and measured at 14, it must be as hit at 14 and measured at 1.
+    let sized = |peak: f64, peak_hz: f64| Quality { peak, peak_hz, ..good.clone() };
+    let turned =
+        |peak: f64, peak_hz: f64| Kept { response: dof("14"), reference: dof("1"), ..of(2, &sized(peak, peak_hz)) };
+    let one = of(0, &sized(2.0, 60.0));
+    assert_eq!(rules(&s, &[one.clone(), turned(2.1, 60.1)]), []);
+    assert_eq!(rules(&s, &[one.clone(), turned(1.2, 60.0)]), [(AdviceRule::NotReciprocal, Some(2))]);
+    assert_eq!(rules(&s, &[one.clone(), turned(2.0, 61.0)]), [(AdviceRule::NotReciprocal, Some(2))]);
+    let says = advice(&s, &[one.clone(), turned(1.2, 60.0)])[0].says.clone();
+    assert!(says.starts_with("1 z over 14 z and 14 z over 1 z should be the same"), "{says}");
+    let in_g = Kept { unit: "g/N".into(), ..turned(0.2, 60.0) };
+    assert_eq!(rules(&s, &[one, in_g]), [], "what is in other units is not held against it");
     let mut soft = ImpactSession::new(ImpactPlan { hits: 3, ..moving() }).unwrap();
     soft.hit(1, 1, HitVerdict { excited_to_hz: 150.0, ringing: 0.2, ..verdict(true) }).unwrap();
     assert_eq!(rules(&soft, &[]), [(AdviceRule::TipTooSoft, None), (AdviceRule::RingsOn, None)]);
+    // The window that is offered leaves a hundredth of what rang, and its number is the one in the sentence.
+    let rings = advice(&soft, &[]).pop().unwrap();
+    let decay_s = rings.decay_s.unwrap();
+    assert!(rings.says.contains(&format!("of {decay_s:.2} s")), "{} {decay_s}", rings.says);
+    let left = 0.2 * (-soft.plan().length_s / decay_s).exp();
+    assert!((0.003..=0.012).contains(&left), "{left}");
 }
 
 proptest! {

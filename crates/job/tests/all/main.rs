@@ -10,6 +10,7 @@ mod impact;
 mod lenses;
 mod math;
 mod modal;
+mod operation;
 mod preparation;
 mod readings;
 mod recipes;

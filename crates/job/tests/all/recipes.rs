@@ -9,6 +9,10 @@ fn least(lens: &str) -> Value {
     match lens {
         "envelope" => r["band_hz"] = json!([100, 200]),
         "speed" | "order_map" | "order_track" | "orbit" => r["tacho"] = json!({ "channel": 2 }),
+        "deflection" => {
+            r["reference"] = json!(1);
+            r["frequency_hz"] = json!(50);
+        }
         _ => {}
     }
     r

@@ -200,6 +200,15 @@ proptest! {
             "envelope" => recipe["band_hz"] = json!([2500, 3500]),
             "speed" | "order_map" | "order_track" | "orbit" => recipe["tacho"] = json!({ "channel": 3 }),
             "cross" | "response" => recipe["reference"] = json!(2),
+            "deflection" if more => {
+                recipe["order"] = json!(1);
+                recipe["tacho"] = json!({ "channel": 3 });
+            }
+            "deflection" => {
+                recipe["reference"] = json!(2);
+                recipe["band_hz"] = json!([20, 400]);
+            }
+            "operational_modes" => recipe["longest_lag_s"] = json!(0.05),
             _ => {}
         }
         if more {
@@ -211,7 +220,7 @@ proptest! {
             Ok(a) => {
                 let points: usize = a.axes.iter().map(|x| x.values.len()).product();
                 for t in &a.traces {
-                    prop_assert!(t.len() == points || a.axes.len() == 2, "{}: {} values for {points}", t.name, t.len());
+                    prop_assert!(t.len() == points || a.axes.len() >= 2, "{}: {} values for {points}", t.name, t.len());
                 }
                 prop_assert!(!a.traces.is_empty() || !a.numbers.is_empty());
             }

@@ -35,7 +35,7 @@ fn function(series: i64, run: i64, (to, stays): (&str, bool)) -> Function {
         first_hz: 0.0,
         step_hz: 2.0,
         lines: 3,
-        quality: Quality { coherence: Some(0.97), peak_hz: 58.3, turns: false, hits: 1, random_error: None },
+        quality: Quality { coherence: Some(0.97), peak_hz: 58.3, peak: 0.0, turns: false, hits: 1, random_error: None },
         hits: vec![HitOf { run, take: 1 }],
         added_decay: 0.0,
         taken_out: false,

@@ -9,7 +9,9 @@
 //! | `rotation` | speed, order_map |
 //! | `order_track` | order_track |
 //! | `orbit` | orbit |
+//! | `deflection` | deflection |
 
+mod deflection;
 mod history;
 mod orbit;
 mod order_track;
@@ -19,9 +21,11 @@ mod spectral;
 mod spectrogram;
 mod time;
 
+pub(super) use deflection::places;
 pub(super) use spectral::window;
 
 use super::AnalysisError;
+use super::modal::operation;
 use super::prepare::{Chosen, View};
 use super::result::{Analysis, Axis, Made, Number, Points, ResultCaution, Trace};
 use super::words::{Along, CautionRule, Shown};
@@ -55,6 +59,8 @@ pub fn look(recipe: &Recipe, view: &mut View<'_>, progress: Progress<'_>) -> Res
         Lens::OrderMap(s) => rotation::order_map(s, view, progress),
         Lens::OrderTrack(s) => order_track::order_track(s, view, progress),
         Lens::Orbit(s) => orbit::orbit(s, view, progress),
+        Lens::Deflection(s) => deflection::deflection(s, view, progress),
+        Lens::OperationalModes(s) => operation::in_operation(recipe, s, view, progress),
         Lens::Modes(_) => {
             let says = "modes are found in responses, not in samples; allowed: a universal file of functions, or a CSV of responses";
             return Err(Refusal::new("lens", says).into());

@@ -16,7 +16,7 @@ use echo_signal::spectrum::Complex64;
 use std::sync::{Arc, Mutex};
 
 /// Feeds a processor and gives the spectra.
-fn collect(
+pub(super) fn collect(
     mut processor: CrossProcessor,
     view: &mut View<'_>,
     progress: Progress<'_>,

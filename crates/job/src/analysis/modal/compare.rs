@@ -3,7 +3,7 @@
 use crate::Refusal;
 use crate::analysis::Analysis;
 use crate::analysis::words::{Along, Shown};
-use crate::dof::{Dof, Sign};
+use crate::dof::Dof;
 use echo_signal::modal::mac::mac;
 use echo_signal::spectrum::Complex64;
 use serde::Serialize;
@@ -107,14 +107,13 @@ impl ShapeSet {
     /// Fewer than two degrees of freedom in common.
     pub fn against(&self, other: &ShapeSet) -> Result<Compared, Refusal> {
         let along = |d: &Dof| (d.point.clone(), d.direction.to_lowercase());
-        let sign = |d: &Dof| if d.sign == Sign::Minus { -1.0 } else { 1.0 };
         let common: Vec<(usize, usize, f64)> = self
             .dofs
             .iter()
             .enumerate()
             .filter_map(|(i, d)| {
                 let j = other.dofs.iter().position(|o| along(o) == along(d))?;
-                Some((i, j, sign(d) * sign(&other.dofs[j])))
+                Some((i, j, d.factor() * other.dofs[j].factor()))
             })
             .collect();
         if common.len() < 2 {

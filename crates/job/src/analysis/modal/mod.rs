@@ -3,24 +3,31 @@
 //! | file | what it holds |
 //! | --- | --- |
 //! | [`compare`] | shapes of two sets held against each other |
+//! | [`operation`] | modes of samples in operation |
 //! | [`table`] | responses gathered into the FRF matrix |
 
 pub mod compare;
+pub mod operation;
 pub mod table;
 
+use super::prepare::View;
 use super::result::{Analysis, Axis, Held, HeldPole, Made, Number, Points, ResultCaution, Trace};
+use super::source::Source;
 use super::words::{Along, CautionRule, Shown};
-use super::{AnalysisError, Provenance};
+use super::{AnalysisError, Provenance, cautions_of, with_math};
 use crate::Refusal;
 use crate::recipe::modal::{ModesRecipe, Pick};
 use crate::recipe::{Lens, Recipe};
 pub use compare::{Compared, ShapeSet};
+use echo_signal::modal::frf::FrfMatrix;
 use echo_signal::modal::indicator::{cmif, mmif};
 use echo_signal::modal::mac::{mac, mpc, turned_real};
 use echo_signal::modal::poles::{Lasting, PoleSettings, Stabilisation, Stability, stabilisation};
 use echo_signal::modal::refine::refined;
 use echo_signal::modal::shapes::{Mode, Modes, ShapeScale, shapes};
 use echo_signal::spectrum::Complex64;
+use operation::Heard;
+use std::sync::{Arc, Mutex, PoisonError};
 pub use table::Table;
 
 /// How far from a wished frequency a pole may be, as a share of it.
@@ -54,15 +61,24 @@ pub struct Seen {
     band: [f64; 2],
     diagram: Stabilisation,
     indicators: Vec<Trace>,
+    /// What was heard in operation, where that is what was looked at.
+    heard: Option<Heard>,
+    /// What is to be kept in mind whatever is picked.
+    cautions: Vec<ResultCaution>,
+    last: Last,
 }
+
+/// What was found for what was picked last: whoever looks at one response after the other waits once.
+type Last = Arc<Mutex<Option<(ModesRecipe, Arc<(Vec<Lasting>, Modes)>)>>>;
 
 fn told(e: echo_signal::SignalError) -> AnalysisError {
     Refusal::new("modes", e.to_string()).into()
 }
 
-fn settings_of(recipe: &Recipe) -> Result<&ModesRecipe, AnalysisError> {
+fn settings_of(recipe: &Recipe) -> Result<ModesRecipe, AnalysisError> {
     match &recipe.lens {
-        Lens::Modes(settings) => Ok(settings),
+        Lens::Modes(settings) => Ok(settings.clone()),
+        Lens::OperationalModes(settings) => Ok(settings.of_poles()),
         lens => Err(Refusal::new("lens", format!("{} is made of samples, not of responses", lens.name())).into()),
     }
 }
@@ -85,7 +101,14 @@ pub fn look(recipe: &Recipe, (frequencies_hz, traces): (&[f64], &[Trace])) -> Re
         }
     }
     let table = Table::new(frequencies_hz, traces, settings.references.as_deref())?;
-    let band = band(settings, frequencies_hz)?;
+    let band = band(&settings, frequencies_hz)?;
+    let diagram = diagram_of(&table.functions, &settings, band)?;
+    let indicators = indicators(&table);
+    Ok(Seen { table, band, diagram, indicators, heard: None, cautions: Vec::new(), last: Last::default() })
+}
+
+/// Poles of every order.
+fn diagram_of(functions: &FrfMatrix, settings: &ModesRecipe, band: [f64; 2]) -> Result<Stabilisation, AnalysisError> {
     let limits = PoleSettings {
         max_order: settings.max_order,
         frequency_change: settings.frequency_change,
@@ -93,18 +116,49 @@ pub fn look(recipe: &Recipe, (frequencies_hz, traces): (&[f64], &[Trace])) -> Re
         mac: settings.mac,
         ..PoleSettings::within((band[0], band[1]))
     };
-    let diagram = stabilisation(&table.functions, limits).map_err(told)?;
-    let indicators = indicators(&table);
-    Ok(Seen { table, band, diagram, indicators })
+    stabilisation(functions, limits).map_err(told)
+}
+
+/// Listens to samples in operation; gives what was looked at with the recipe as it was carried out. `progress` gets
+/// the share done, and returns false to stop.
+///
+/// # Errors
+/// A recipe of another lens; channels that do not fit together; too few samples.
+pub fn listen(
+    recipe: &Recipe,
+    source: &mut dyn Source,
+    progress: &mut dyn FnMut(f64) -> bool,
+) -> Result<(Seen, Recipe), AnalysisError> {
+    let Lens::OperationalModes(settings) = &recipe.lens else {
+        return Err(Refusal::new("lens", format!("{} finds no modes in samples", recipe.lens.name())).into());
+    };
+    with_math(recipe, source, |source| {
+        let mut view = View::new(recipe, source)?;
+        let mut seen = operation::heard(settings, &mut view, progress)?;
+        seen.cautions = cautions_of(&view);
+        Ok((seen, view.filled_in(recipe)))
+    })
 }
 
 /// The modes of what was picked, with residual terms.
-fn found(seen: &Seen, settings: &ModesRecipe) -> Result<(Vec<Lasting>, Modes), AnalysisError> {
+fn found(seen: &Seen, settings: &ModesRecipe) -> Result<Arc<(Vec<Lasting>, Modes)>, AnalysisError> {
+    let last = || seen.last.lock().unwrap_or_else(PoisonError::into_inner);
+    let known = last().as_ref().filter(|(of, _)| of == settings).map(|(_, found)| found.clone());
+    if let Some(known) = known {
+        return Ok(known);
+    }
     let (table, band) = (&seen.table, (seen.band[0], seen.band[1]));
     let picked = picked(&seen.diagram, settings)?;
     let poles: Vec<_> = picked.iter().map(|l| l.pole.clone()).collect();
-    let poles = refined(&table.functions, band, &poles).map_err(told)?;
-    Ok((picked, shapes(&table.functions, band, &poles, &table.driving()).map_err(told)?))
+    // Correlations scatter otherwise than measured responses: least squares of them would follow what is random.
+    let poles = match seen.heard {
+        Some(_) => poles,
+        None => refined(&table.functions, band, &poles).map_err(told)?,
+    };
+    let modes = shapes(&table.functions, band, &poles, &table.driving()).map_err(told)?;
+    let found = Arc::new((picked, modes));
+    *last() = Some((settings.clone(), found.clone()));
+    Ok(found)
 }
 
 /// A response as it was measured and as the modes make it, over all lines.
@@ -133,7 +187,8 @@ pub fn synthesised(
     if output >= functions.outputs() || reference >= functions.references() {
         return Err(Refusal::new("response", "there is no such response").into());
     }
-    let (_, modes) = found(seen, settings_of(recipe)?)?;
+    let found = found(seen, &settings_of(recipe)?)?;
+    let modes = &found.1;
     let misses = modes.misses(functions, (seen.band[0], seen.band[1])).map_err(told)?;
     let frequencies_hz = functions.frequencies_hz().to_vec();
     Ok(Synthesised {
@@ -155,25 +210,30 @@ pub fn modes_of(
     progress: &mut dyn FnMut(f64) -> bool,
 ) -> Result<Analysis, AnalysisError> {
     let settings = settings_of(recipe)?;
-    let Seen { table, band, diagram, indicators } = seen;
-    let band = *band;
+    let Seen { table, diagram, indicators, .. } = seen;
+    let band = seen.band;
     let go = |progress: &mut dyn FnMut(f64) -> bool, share| {
         if progress(share) { Ok(()) } else { Err(AnalysisError::Stopped) }
     };
-    let (picked, found) = found(seen, settings)?;
+    let found = found(seen, &settings)?;
+    let (picked, found) = (&found.0, &found.1);
     go(progress, 0.95)?;
 
-    let settings = ModesRecipe { band_hz: Some(band), ..settings.clone() };
-    let (real, added_decay) = (settings.real, settings.added_decay.unwrap_or(0.0));
+    let real = settings.real;
+    let added_decay = seen.heard.as_ref().map_or(settings.added_decay.unwrap_or(0.0), Heard::added_decay);
+    let lens = match &seen.heard {
+        Some(heard) => heard.lens(recipe),
+        None => Lens::Modes(ModesRecipe { band_hz: Some(band), ..settings }),
+    };
     let mut out = Analysis {
-        recipe: Recipe { lens: Lens::Modes(settings), ..recipe.clone() },
+        recipe: Recipe { lens, ..recipe.clone() },
         made: Made {
             by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
             at: provenance.at,
             input: provenance.input,
             fingerprint: provenance.fingerprint,
         },
-        cautions: Vec::new(),
+        cautions: seen.cautions.clone(),
         averages: None,
         random_error: None,
         interval: None,
@@ -185,7 +245,7 @@ pub fn modes_of(
         stabilisation: held(diagram),
     };
     let misses = found.misses(&table.functions, (band[0], band[1])).map_err(told)?;
-    for (k, (mode, lasting)) in found.modes.iter().zip(&picked).enumerate() {
+    for (k, (mode, lasting)) in found.modes.iter().zip(picked).enumerate() {
         told_of(&mut out, k as u32 + 1, mode, lasting, real, added_decay);
     }
     if table.turned {
@@ -196,12 +256,19 @@ pub fn modes_of(
     let alike = all.iter().flat_map(|a| all.iter().map(|b| mac(a, b))).collect();
     out.traces.push(curve("MAC", Shown::Mac, None, &[MODES, MODES], Points::Real(alike)));
     out.traces.push(curve("missed", Shown::Missed, None, &[DOFS, REFERENCES], Points::Real(misses.clone())));
+    if table.references.len() > 1 {
+        let shares = found.modes.iter().flat_map(|m| m.pole.participation.iter().map(|l| l.norm())).collect();
+        out.traces.push(curve("participation", Shown::Participation, None, &[MODES, REFERENCES], Points::Real(shares)));
+    }
     let worst = misses.iter().copied().enumerate().max_by(|a, b| a.1.total_cmp(&b.1));
     out.numbers.push(number("missed", None, "", misses.iter().sum::<f64>() / misses.len() as f64));
     if let Some((at, missed)) = worst.filter(|w| w.1 > 0.5) {
         let (to, of) = (&table.responses[at / table.references.len()], &table.references[at % table.references.len()]);
         let says = format!("{to} over {of} speaks against the modes: they miss {:.0} % of its energy", 100.0 * missed);
         out.cautions.push(caution(CautionRule::ModesMiss, says));
+    }
+    if let Some(heard) = &seen.heard {
+        heard.told(&table.functions, &mut out);
     }
     Ok(out)
 }

@@ -2,7 +2,7 @@
 
 use crate::Refusal;
 use crate::analysis::result::Trace;
-use crate::dof::{Dof, Sign};
+use crate::dof::Dof;
 use crate::unit::{Quantity, find};
 use echo_signal::modal::frf::FrfMatrix;
 use echo_signal::response::Motion;
@@ -40,8 +40,8 @@ impl Table {
                 return refuse(format!("“{}” tells no points; allowed: responses with both their points", t.name));
             };
             for (all, dof) in [(&mut responses, to), (&mut references, of)] {
-                if !all.contains(&along(dof)) {
-                    all.push(along(dof));
+                if !all.contains(&dof.along()) {
+                    all.push(dof.along());
                 }
             }
         }
@@ -53,8 +53,8 @@ impl Table {
         let mut motion = None;
         for t in &all {
             let (Some(to), Some(of), Some(z)) = (&t.dof, &t.reference_dof, t.complex()) else { continue };
-            let Some(reference) = references.iter().position(|r| *r == along(of)) else { continue };
-            let Some(output) = responses.iter().position(|r| *r == along(to)) else { continue };
+            let Some(reference) = references.iter().position(|r| *r == of.along()) else { continue };
+            let Some(output) = responses.iter().position(|r| *r == to.along()) else { continue };
             if z.len() != lines {
                 return refuse(format!("“{}” has {} values on {lines} lines", t.name, z.len()));
             }
@@ -75,7 +75,7 @@ impl Table {
                     told(&t.unit)
                 ));
             }
-            let sign = if (to.sign == Sign::Minus) == (of.sign == Sign::Minus) { factor } else { -factor };
+            let sign = to.factor() * of.factor() * factor;
             let place = &mut values[output * references.len() + reference];
             if place.is_some() {
                 return refuse(format!("{to} over {of} is there twice; allowed: each once"));
@@ -115,11 +115,6 @@ impl Table {
         let at = |(r, of): (usize, &Dof)| self.responses.iter().position(|to| to == of).map(|o| (o, r));
         self.references.iter().enumerate().filter_map(at).collect()
     }
-}
-
-/// A degree of freedom along its direction, whichever way the sensor looked.
-fn along(dof: &Dof) -> Dof {
-    Dof { sign: Sign::Plus, ..dof.clone() }
 }
 
 fn told(unit: &str) -> &str {

@@ -13,7 +13,7 @@ pub use units::Chosen;
 use super::AnalysisError;
 use super::source::{Source, SourceInfo};
 use crate::Refusal;
-use crate::recipe::{AlongName, Lens, Recipe, SpectrogramRecipe, Step, Stretch};
+use crate::recipe::{AlongName, DeflectionRecipe, Lens, Recipe, SpectrogramRecipe, Step, Stretch};
 use echo_signal::motion;
 use preparation::Preparation;
 use steps::{rate_after, trimmed};
@@ -41,19 +41,33 @@ pub struct View<'a> {
     first_block: Option<usize>,
 }
 
-/// Channels a lens sees the others against, and whether those stay in the list of the others.
-fn against(lens: &Lens) -> (Vec<u32>, &'static str) {
+/// Channels that a lens sees the others against.
+struct Against {
+    channels: Vec<u32>,
+    /// The recipe's key.
+    key: &'static str,
+    /// Whether one that is named among the others is looked at as well.
+    may_stay: bool,
+    /// Whether it is looked at where no channels are named.
+    stays: bool,
+}
+
+fn against(lens: &Lens) -> Against {
+    let reference = |channels| Against { channels, key: "reference", may_stay: false, stays: false };
+    // The pulses of a speed sensor may be looked at.
+    let tacho = |channel| Against { channels: vec![channel], key: "tacho.channel", may_stay: true, stays: false };
     match lens {
-        Lens::Cross(c) => (c.reference.channels(), "reference"),
-        Lens::Response(r) => (r.reference.channels(), "reference"),
-        Lens::Speed(s) => (vec![s.tacho.channel], "tacho.channel"),
-        Lens::OrderMap(o) => (vec![o.tacho.channel], "tacho.channel"),
-        Lens::OrderTrack(o) => (vec![o.tacho.channel], "tacho.channel"),
-        Lens::Spectrogram(SpectrogramRecipe { along: AlongName::Speed, tacho: Some(t), .. }) => {
-            (vec![t.channel], "tacho.channel")
-        }
-        Lens::Orbit(o) => (vec![o.tacho.channel], "tacho.channel"),
-        _ => (Vec::new(), ""),
+        Lens::Cross(c) => reference(c.reference.channels()),
+        Lens::Response(r) => reference(r.reference.channels()),
+        Lens::Speed(s) => tacho(s.tacho.channel),
+        Lens::OrderMap(o) => tacho(o.tacho.channel),
+        Lens::OrderTrack(o) => tacho(o.tacho.channel),
+        Lens::Spectrogram(SpectrogramRecipe { along: AlongName::Speed, tacho: Some(t), .. }) => tacho(t.channel),
+        Lens::Orbit(o) => tacho(o.tacho.channel),
+        Lens::Deflection(DeflectionRecipe { tacho: Some(t), .. }) => tacho(t.channel),
+        // The reference is a point of the shape like any other.
+        Lens::Deflection(d) => Against { may_stay: true, stays: true, ..reference(d.reference.into_iter().collect()) },
+        _ => Against { channels: Vec::new(), key: "", may_stay: true, stays: true },
     }
 }
 
@@ -66,15 +80,15 @@ impl<'a> View<'a> {
             Some(n) => Err(Refusal::new(key, format!("{key} names channel {n}; the input has channels 1 to {count}"))),
             None => Ok(()),
         };
-        let (against, key) = against(&recipe.lens);
+        let Against { channels: against, key, may_stay, stays } = against(&recipe.lens);
         there(key, &against)?;
         let numbers: Vec<u32> = match &recipe.channels {
             Some(named) => {
                 there("channels", named)?;
-                // A reference against itself says nothing; the pulses of a speed sensor may.
-                named.iter().copied().filter(|n| key != "reference" || !against.contains(n)).collect()
+                // A reference against itself says nothing.
+                named.iter().copied().filter(|n| may_stay || !against.contains(n)).collect()
             }
-            None => (1..=count as u32).filter(|n| !against.contains(n)).collect(),
+            None => (1..=count as u32).filter(|n| stays || !against.contains(n)).collect(),
         };
         if numbers.is_empty() && !matches!(recipe.lens, Lens::Speed(_)) {
             let says = format!("channels leaves none besides the {key}; allowed: other channels of 1 to {count}");
@@ -103,6 +117,11 @@ impl<'a> View<'a> {
             lens: recipe.lens.clone(),
             info,
         })
+    }
+
+    /// What the source took for granted.
+    pub fn notes(&self) -> &[String] {
+        &self.info.notes
     }
 
     /// Samples a second as the lens gets them, Hz.
