@@ -28,7 +28,9 @@ pub fn needs(method: &Method, path: &str) -> Needs {
     }
     Needs::Role(match parts[..] {
         // Questions that are asked with a body.
-        ["runs", _, "results" | "readings" | "events"] | ["files", _, "look"] => Watch,
+        ["runs", _, "results" | "readings" | "events" | "deflection" | "deflection.uff"] | ["files", _, "look"] => {
+            Watch
+        }
         ["campaigns", _, "specimen", "look"] => Watch,
         ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
         ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,

@@ -18,6 +18,7 @@
 //! | [`quality`] | what is wrong along a run's time |
 //! | [`align`] | where a place of one run lies in another one |
 //! | [`computed`], [`math`] | channels computed by formulas: of a run, of a campaign |
+//! | [`deflection`] | how the specimen moves in a run |
 //! | [`setting_right`] | entries put right afterwards |
 //! | [`marks`] | words at places |
 //! | [`export`] | a run as a file |
@@ -25,6 +26,7 @@
 pub mod align;
 pub mod budget;
 pub mod computed;
+pub mod deflection;
 pub mod detail;
 pub mod events;
 pub mod export;

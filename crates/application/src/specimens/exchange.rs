@@ -3,6 +3,7 @@
 use super::sheet::read;
 use crate::{App, Result};
 use echo_formats::geometry::{read as read_file, sheet, universal};
+use echo_formats::uff::{self, Dataset, Style};
 use echo_job::Refusal;
 use echo_job::geometry::Geometry;
 use serde::Serialize;
@@ -33,6 +34,17 @@ pub async fn look(name: String, bytes: Vec<u8>) -> Result<GeometryFound> {
 /// There is no such campaign, or the database is away.
 pub async fn universal_file(app: &App, id: i64) -> Result<Vec<u8>> {
     Ok(universal::write(&read(app, id).await?.specimen.geometry))
+}
+
+/// Datasets as a universal file, with the geometry they are on before them where there is one.
+///
+/// # Errors
+/// There is no such campaign, or the database is away.
+pub async fn with_geometry(app: &App, id: i64, datasets: &[Dataset], style: Style) -> Result<Vec<u8>> {
+    let geometry = &read(app, id).await?.specimen.geometry;
+    let mut bytes = if geometry.is_empty() { Vec::new() } else { universal::write(geometry) };
+    bytes.extend(uff::write(datasets, style));
+    Ok(bytes)
 }
 
 /// The geometry as CSV.

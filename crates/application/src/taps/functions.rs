@@ -1,9 +1,9 @@
 //! The table of responses: of tap series and of files.
 
+use crate::specimens::exchange::with_geometry;
 use crate::specimens::sheet;
 use crate::{App, Error, Result};
 use chrono::{DateTime, Utc};
-use echo_formats::geometry::universal;
 use echo_formats::uff::{self, Style};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis, Made, Points, Trace};
@@ -90,6 +90,8 @@ pub struct OfSet {
     pub series: Option<i64>,
     /// The file that was brought in.
     pub source: Option<String>,
+    /// A run in operation, whose samples are read as if they were responses; for modes alone.
+    pub run: Option<i64>,
 }
 
 /// Which responses are taken out, or in again.
@@ -196,9 +198,8 @@ pub(super) async fn chosen(app: &App, campaign: i64, of: &OfSet) -> Result<Vec<F
     // What was measured for a point comes before what stays and was measured again with every point.
     heads.sort_by_key(|f| f.stays);
     let mut seen: Vec<(Dof, Dof)> = Vec::new();
-    let along = |d: &Dof| Dof { sign: echo_job::dof::Sign::Plus, ..d.clone() };
     heads.retain(|f| {
-        let pair = (along(&f.response), along(&f.reference));
+        let pair = (f.response.along(), f.reference.along());
         let new = !seen.contains(&pair);
         if new {
             seen.push(pair);
@@ -334,7 +335,7 @@ pub async fn curves(app: &App, campaign: i64, keys: &[i64]) -> Result<Analysis> 
     let heads: Vec<FunctionHead> =
         app.store.function_heads(campaign).await?.into_iter().filter(|f| keys.contains(&f.id)).collect();
     let first = heads.first().ok_or_else(|| Error::missing("this response"))?;
-    let of = OfSet { series: first.series, source: first.series.is_none().then(|| first.source.clone()) };
+    let of = OfSet { series: first.series, source: first.series.is_none().then(|| first.source.clone()), run: None };
     let mut result = as_result(app, campaign, &of).await?;
     let wanted = |t: &Trace| {
         heads.iter().any(|f| {
@@ -352,11 +353,8 @@ pub async fn curves(app: &App, campaign: i64, keys: &[i64]) -> Result<Analysis> 
 /// The set has no responses, or the database is away.
 pub async fn universal_file(app: &App, campaign: i64, of: &OfSet, binary: bool) -> Result<Vec<u8>> {
     let result = as_result(app, campaign, of).await?;
-    let geometry = sheet::read(app, campaign).await?.specimen;
-    let mut bytes = if geometry.geometry.is_empty() { Vec::new() } else { universal::write(&geometry.geometry) };
     let style = if binary { Style::Binary } else { Style::Text };
-    bytes.extend(uff::write(&uff::of_result(&result)?, style));
-    Ok(bytes)
+    with_geometry(app, campaign, &uff::of_result(&result)?, style).await
 }
 
 /// Responses among the curves of a file, as they are kept in the table.

@@ -18,6 +18,7 @@ pub mod series;
 
 use echo_job::analysis::modal::Seen;
 use echo_job::impact::HitHeard;
+use echo_job::recipe::Recipe;
 use functions::Read;
 use going::Going;
 use samples::{HeldHit, HitKey};
@@ -36,7 +37,7 @@ struct Inner {
     held: VecDeque<(HitKey, Arc<HeldHit>)>,
     /// Responses that were read last, and looked at last, by what they were.
     read: Option<(String, Arc<Read>)>,
-    seen: Option<(String, Arc<Seen>)>,
+    seen: Option<(String, Arc<Seen>, Recipe)>,
 }
 
 /// What tap series share while the server lives; cheap to clone.

@@ -2,16 +2,17 @@
 //! answers at once.
 
 use super::functions::{OfSet, Read, read};
+use crate::runs::budget::weight;
+use crate::runs::going::{Hangup, Watched};
+use crate::runs::source::RunSource;
+use crate::specimens::exchange::with_geometry;
+use crate::specimens::motion::{Motion, Moved, motions};
 use crate::specimens::sheet;
 use crate::{App, Error, Result};
 use chrono::Utc;
-use echo_formats::geometry::universal;
 use echo_formats::uff::{self, Style};
-use echo_job::analysis::modal::{Compared, Seen, ShapeSet, look, modes_of, synthesised};
-use echo_job::analysis::result::Trace;
-use echo_job::analysis::words::{Along, Shown};
+use echo_job::analysis::modal::{Compared, Seen, ShapeSet, listen, look, modes_of, synthesised};
 use echo_job::analysis::{Analysis, Provenance};
-use echo_job::geometry::Geometry;
 use echo_job::recipe::{Lens, Recipe};
 use echo_store::result::{Input, NewResult};
 use serde::{Deserialize, Serialize};
@@ -38,17 +39,6 @@ pub struct ModesBody {
     pub motions: Vec<Motion>,
     /// Points with a response that the specimen's geometry does not have.
     pub strange: Vec<String>,
-}
-
-/// How a mode moves the points of the geometry.
-#[derive(Serialize, ToSchema)]
-pub struct Motion {
-    /// The mode, from 1.
-    pub mode: u32,
-    /// Each point, in the geometry's order: real parts along x, y and z, then imaginary ones; the largest is 1.
-    pub moves: Vec<[f64; 6]>,
-    /// Whether each point was measured, or lies between measured ones.
-    pub measured: Vec<bool>,
 }
 
 /// A response as it was measured and as the modes make it.
@@ -108,110 +98,105 @@ fn recipe_of(value: &serde_json::Value, all: &Read) -> Result<Recipe> {
 }
 
 /// What the poles hang on: all but what is picked of them.
-fn looked_by(recipe: &Recipe, campaign: i64, all: &Read) -> Result<String> {
+fn looked_by(recipe: &Recipe, campaign: i64, of: &str) -> Result<String> {
     let mut recipe = recipe.clone();
-    if let Lens::Modes(m) = &mut recipe.lens {
-        (m.pick, m.real, m.lasts, m.added_decay) = (echo_job::recipe::ModesRecipe::default().pick, false, 1, None);
+    let any = echo_job::recipe::ModesRecipe::default().pick;
+    match &mut recipe.lens {
+        Lens::Modes(m) => (m.pick, m.real, m.lasts, m.added_decay) = (any, false, 1, None),
+        Lens::OperationalModes(m) => (m.pick, m.real, m.lasts) = (any, false, 1),
+        _ => {}
     }
-    Ok(format!("{campaign} {} {}", all.fingerprint, serde_json::to_string(&recipe)?))
+    Ok(format!("{campaign} {of} {}", serde_json::to_string(&recipe)?))
 }
 
-async fn seen(app: &App, campaign: i64, recipe: &Recipe, all: &Read) -> Result<Arc<Seen>> {
-    let key = looked_by(recipe, campaign, all)?;
-    let known = app.taps.inner().seen.clone();
-    if let Some((_, seen)) = known.filter(|(of, _)| *of == key) {
-        return Ok(seen);
-    }
-    let (recipe, hz, traces) = (recipe.clone(), all.frequencies_hz.clone(), all.traces.clone());
-    let threads = app.desk.budget.threads();
-    let looked = tokio::task::spawn_blocking(move || threads.install(|| look(&recipe, (&hz, &traces)))).await??;
-    let looked = Arc::new(looked);
-    app.taps.inner().seen = Some((key, looked.clone()));
-    Ok(looked)
+/// What was looked at, with the recipe that is carried out on it and what it is.
+struct Looked {
+    seen: Arc<Seen>,
+    recipe: Recipe,
+    input: String,
 }
 
-fn provenance(all: &Read) -> Provenance {
-    let (count, hits) = (all.traces.len(), all.hits);
-    let input = match hits {
+impl Looked {
+    fn provenance(&self) -> Provenance {
+        Provenance { at: Utc::now().to_rfc3339(), input: self.input.clone(), fingerprint: None }
+    }
+}
+
+async fn looked(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json::Value) -> Result<Looked> {
+    match set.run {
+        Some(run) => of_run(app, campaign, run, Recipe::from_value(recipe.clone())?).await,
+        None => of_responses(app, campaign, set, recipe).await,
+    }
+}
+
+async fn of_responses(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json::Value) -> Result<Looked> {
+    let all = read(app, campaign, set).await?;
+    let recipe = recipe_of(recipe, &all)?;
+    let count = all.traces.len();
+    let input = match all.hits {
         0 => format!("{}, {count} responses", all.says),
-        _ => format!("{}, {count} responses of {hits} hits", all.says),
+        hits => format!("{}, {count} responses of {hits} hits", all.says),
     };
-    Provenance { at: Utc::now().to_rfc3339(), input, fingerprint: None }
+    let key = looked_by(&recipe, campaign, &all.fingerprint)?;
+    let known = app.taps.inner().seen.clone();
+    if let Some((_, seen, _)) = known.filter(|(of, ..)| *of == key) {
+        return Ok(Looked { seen, recipe, input });
+    }
+    let (of, hz, traces) = (recipe.clone(), all.frequencies_hz.clone(), all.traces.clone());
+    let threads = app.desk.budget.threads();
+    let seen = tokio::task::spawn_blocking(move || threads.install(|| look(&of, (&hz, &traces)))).await??;
+    let seen = Arc::new(seen);
+    app.taps.inner().seen = Some((key, seen.clone(), recipe.clone()));
+    Ok(Looked { seen, recipe, input })
+}
+
+/// A run in operation: its samples are read once, whatever is picked of their poles.
+async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe) -> Result<Looked> {
+    let run = app.store.run(id).await?;
+    if run.campaign_id != campaign {
+        return Err(Error::missing("that run"));
+    }
+    let input = format!("run {} of campaign {campaign}, in operation", run.number);
+    let of = format!("run {id} {} {}", run.samples, app.store.corrected(id).await?);
+    let key = looked_by(&recipe, campaign, &of)?;
+    let known = app.taps.inner().seen.clone();
+    if let Some((_, seen, filled)) = known.filter(|(of, ..)| *of == key) {
+        return Ok(Looked { seen, recipe: Recipe { lens: recipe.lens, ..filled }, input });
+    }
+    let mut source = RunSource::open(&app.store, &run).await?;
+    let watched = Arc::new(Watched::default());
+    let hangup = Hangup::of(&watched);
+    let room = app.desk.budget.room(weight(&recipe, &source), &watched).await?;
+    let threads = app.desk.budget.threads();
+    let (seen, filled) = tokio::task::spawn_blocking(move || {
+        let _room = room;
+        threads.install(|| listen(&recipe, &mut source, &mut |share| watched.tell(share)))
+    })
+    .await??;
+    hangup.served();
+    let seen = Arc::new(seen);
+    app.taps.inner().seen = Some((key, seen.clone(), filled.clone()));
+    Ok(Looked { seen, recipe: filled, input })
 }
 
 async fn analysed(app: &App, campaign: i64, wish: &ModesWish) -> Result<Analysis> {
-    let all = read(app, campaign, &wish.set).await?;
-    let recipe = recipe_of(&wish.recipe, &all)?;
-    let seen = seen(app, campaign, &recipe, &all).await?;
-    let provenance = provenance(&all);
+    let looked = looked(app, campaign, &wish.set, &wish.recipe).await?;
     let threads = app.desk.budget.threads();
-    let made =
-        tokio::task::spawn_blocking(move || threads.install(|| modes_of(&seen, &recipe, provenance, &mut |_| true)));
+    let made = tokio::task::spawn_blocking(move || {
+        threads.install(|| modes_of(&looked.seen, &looked.recipe, looked.provenance(), &mut |_| true))
+    });
     Ok(made.await??)
 }
 
-/// Modes of a set of responses.
+/// Modes of a set of responses, or of a run in operation.
 ///
 /// # Errors
-/// The set has no responses, they do not fit together, no pole holds in the band, or the database is away.
+/// The set has no responses, the run no samples that can be listened to, they do not fit together, no pole holds in the band, or the database is away.
 pub async fn modes(app: &App, campaign: i64, wish: &ModesWish) -> Result<ModesBody> {
     let analysis = analysed(app, campaign, wish).await?;
     let geometry = sheet::read(app, campaign).await?.specimen;
-    let (motions, strange) = motions(&analysis, &geometry.geometry);
+    let Moved { motions, strange, .. } = motions(&analysis, &geometry.geometry);
     Ok(ModesBody { analysis, motions, strange })
-}
-
-/// Points between which others are interpolated.
-const NEIGHBOURS: usize = 3;
-
-/// How the modes of a result move the points of a geometry; and points that it does not have.
-pub fn motions(result: &Analysis, geometry: &Geometry) -> (Vec<Motion>, Vec<String>) {
-    let places = geometry.places();
-    let dofs = result.axes.iter().find(|a| a.name == Along::Dof).map_or(&[][..], |a| &a.dofs);
-    let rows: Vec<Option<usize>> =
-        dofs.iter().map(|d| geometry.points.iter().position(|p| p.name == d.point)).collect();
-    let ways: Vec<Option<[f64; 3]>> = dofs.iter().map(|d| places.way(d)).collect();
-    let strange = dofs.iter().zip(&ways).filter(|(_, w)| w.is_none()).map(|(d, _)| d.to_string()).collect();
-    let one = |t: &Trace| {
-        let mut moves = vec![[0.0; 6]; geometry.points.len()];
-        let mut measured = vec![false; geometry.points.len()];
-        for ((row, way), z) in rows.iter().zip(&ways).zip(t.complex().unwrap_or(&[])) {
-            let (Some(row), Some(way)) = (row, way) else { continue };
-            measured[*row] = true;
-            for axis in 0..3 {
-                moves[*row][axis] += way[axis] * z.re;
-                moves[*row][axis + 3] += way[axis] * z.im;
-            }
-        }
-        let largest = moves.iter().map(|m| m.iter().map(|x| x * x).sum::<f64>().sqrt()).fold(0.0, f64::max);
-        if largest > 0.0 {
-            moves.iter_mut().flatten().for_each(|x| *x /= largest);
-        }
-        between(geometry, &mut moves, &measured);
-        Motion { mode: t.mode.unwrap_or(0), moves, measured }
-    };
-    (result.traces.iter().filter(|t| t.quantity == Shown::Shape).map(one).collect(), strange)
-}
-
-/// Points that were not measured move as those around them, nearer ones more.
-fn between(geometry: &Geometry, moves: &mut [[f64; 6]], measured: &[bool]) {
-    let known: Vec<usize> = (0..moves.len()).filter(|k| measured[*k]).collect();
-    if known.is_empty() {
-        return;
-    }
-    let points = &geometry.points;
-    let apart = |a: usize, b: usize| {
-        let (a, b) = (&points[a], &points[b]);
-        (a.x - b.x).powi(2) + (a.y - b.y).powi(2) + (a.z - b.z).powi(2)
-    };
-    for k in (0..moves.len()).filter(|k| !measured[*k]) {
-        let mut near: Vec<(f64, usize)> = known.iter().map(|m| (apart(k, *m), *m)).collect();
-        near.sort_by(|a, b| a.0.total_cmp(&b.0));
-        near.truncate(NEIGHBOURS);
-        let weights: Vec<f64> = near.iter().map(|(d, _)| 1.0 / d.max(1e-12)).collect();
-        let sum: f64 = weights.iter().sum();
-        moves[k] = std::array::from_fn(|x| near.iter().zip(&weights).map(|((_, m), w)| moves[*m][x] * w / sum).sum());
-    }
 }
 
 /// A response held against the modes.
@@ -219,9 +204,7 @@ fn between(geometry: &Geometry, moves: &mut [[f64; 6]], measured: &[bool]) {
 /// # Errors
 /// As [`modes`]; a response that is not there.
 pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result<SynthesisBody> {
-    let all = read(app, campaign, &wish.set).await?;
-    let recipe = recipe_of(&wish.recipe, &all)?;
-    let seen = seen(app, campaign, &recipe, &all).await?;
+    let Looked { seen, recipe, .. } = looked(app, campaign, &wish.set, &wish.recipe).await?;
     let at = (wish.response, wish.reference);
     let of = seen.clone();
     let made = tokio::task::spawn_blocking(move || synthesised(&of, &recipe, at)).await??;
@@ -242,10 +225,7 @@ pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result
 /// As [`modes`]; points that such a file cannot name.
 pub async fn universal_file(app: &App, campaign: i64, wish: &ModesWish) -> Result<Vec<u8>> {
     let analysis = analysed(app, campaign, wish).await?;
-    let geometry = sheet::read(app, campaign).await?.specimen;
-    let mut bytes = if geometry.geometry.is_empty() { Vec::new() } else { universal::write(&geometry.geometry) };
-    bytes.extend(uff::write(&uff::of_modes(&analysis)?, Style::Text));
-    Ok(bytes)
+    with_geometry(app, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
 }
 
 /// Keeps modes under a name among the campaign's results; gives their key.
@@ -259,8 +239,14 @@ pub async fn keep(app: &App, campaign: i64, keep: KeepModes, who: &str) -> Resul
     }
     let wish = ModesWish { set: keep.set, recipe: keep.recipe };
     let analysis = analysed(app, campaign, &wish).await?;
-    let heads = super::functions::chosen(app, campaign, &wish.set).await?;
     let mut inputs: Vec<Input> = Vec::new();
+    let heads = match wish.set.run {
+        Some(run) => {
+            inputs.push(Input::run(run, app.store.corrected(run).await?));
+            Vec::new()
+        }
+        None => super::functions::chosen(app, campaign, &wish.set).await?,
+    };
     for hit in heads.iter().flat_map(|f| &f.hits) {
         let at = match inputs.iter().position(|i| i.run_id == Some(hit.run)) {
             Some(at) => at,

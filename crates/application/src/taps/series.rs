@@ -170,6 +170,7 @@ pub(super) fn kept(f: &FunctionHead) -> Kept {
         response: f.response.clone(),
         reference: f.reference.clone(),
         stays: f.stays,
+        unit: f.unit.clone(),
         quality: f.quality.clone(),
     }
 }

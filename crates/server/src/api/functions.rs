@@ -6,10 +6,12 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::IntoResponse;
+use echo_application::runs::deflection::{self, DeflectionBody};
 use echo_application::taps::functions::{self, FunctionsBody, OfSet, TakeOut};
 use echo_application::taps::modes::{self, CompareWish, KeepModes, ModesBody, ModesWish, SynthesisBody, SynthesisWish};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::modal::Compared;
+use echo_job::recipe::Recipe;
 use serde::Deserialize;
 use utoipa::IntoParams;
 
@@ -80,7 +82,7 @@ pub async fn universal(
     Path(id): Path<i64>,
     Query(w): Query<Written>,
 ) -> Result<impl IntoResponse, ApiError> {
-    let set = OfSet { series: w.series, source: w.source };
+    let set = OfSet { series: w.series, source: w.source, run: None };
     Ok(universal_file("responses.uff", functions::universal_file(&app, id, &set, w.binary).await?))
 }
 
@@ -138,4 +140,26 @@ pub async fn modes_universal(
     Json(wish): Json<ModesWish>,
 ) -> Result<impl IntoResponse, ApiError> {
     Ok(universal_file("modes.uff", modes::universal_file(&app, id, &wish).await?))
+}
+
+/// How the specimen moves in a run: a recipe of the lens deflection carried out, with what it means on its points.
+#[utoipa::path(post, operation_id = "deflection", path = "/api/runs/{id}/deflection", params(("id" = i64, Path)), request_body = Recipe,
+    responses((status = 200, body = DeflectionBody), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn deflection(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(recipe): Json<serde_json::Value>,
+) -> Result<Json<DeflectionBody>, ApiError> {
+    Ok(Json(deflection::deflection(&app, id, recipe).await?))
+}
+
+/// A deflection as the shape of a universal file, with the geometry.
+#[utoipa::path(post, operation_id = "deflection_universal", path = "/api/runs/{id}/deflection.uff", params(("id" = i64, Path)), request_body = Recipe,
+    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn deflection_universal(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Json(recipe): Json<serde_json::Value>,
+) -> Result<impl IntoResponse, ApiError> {
+    Ok(universal_file("deflection.uff", deflection::universal_file(&app, id, recipe).await?))
 }

@@ -168,6 +168,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(functions::compare))
         .routes(routes!(functions::keep))
         .routes(routes!(functions::modes_universal))
+        .routes(routes!(functions::deflection))
+        .routes(routes!(functions::deflection_universal))
         .routes(routes!(rounds::read, rounds::start, rounds::stop))
         .routes(routes!(rounds::xlsx))
         .routes(routes!(rounds::picture))
