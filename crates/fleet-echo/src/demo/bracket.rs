@@ -93,8 +93,21 @@ pub fn specimen() -> Specimen {
     Specimen { kind: "steel bracket, 18 points".into(), unit: LengthUnit::Metre, geometry, ..Specimen::default() }
 }
 
-/// The rig: the hammer at the tip, a block of three axes that goes from point to point, a sensor that stays at the tip.
-pub fn rig() -> anyhow::Result<Rig> {
+/// Where the sensors hang that are switched on for the wind alone: input, point, direction.
+const IN_THE_WIND: [(u16, &str, &str); 8] = [
+    (6, "13", "z"),
+    (7, "13", "y"),
+    (8, "11", "z"),
+    (9, "9", "y"),
+    (10, "6", "x"),
+    (11, "7", "y"),
+    (12, "16", "y"),
+    (13, "18", "x"),
+];
+
+/// The rig: the hammer at the tip, a block of three axes that goes from point to point, a sensor that stays at the
+/// tip; and eight more that stay, for what the wind does.
+pub fn rig(wind: bool) -> anyhow::Result<Rig> {
     let rows = [
         (1, "hammer", "HM-2, 118", ("14", "-z"), 2.27, 1.0),
         (2, "block x", "QT-33, 20601", ("1", "x"), 10.12, 5.0),
@@ -121,8 +134,19 @@ pub fn rig() -> anyhow::Result<Rig> {
                 ..Channel::free(input)
             })
         };
-    let channels = rows.into_iter().map(channel).collect::<anyhow::Result<_>>()?;
-    Ok(Rig { name: "Bracket, hammer at the tip".into(), channels })
+    let mut channels = rows.into_iter().map(channel).collect::<anyhow::Result<Vec<Channel>>>()?;
+    for (input, point, direction) in IN_THE_WIND {
+        let (name, sensor) = (format!("{point} {direction}"), format!("QA-31, {}", 20_606 + u32::from(input)));
+        let stays = channel((input, &name, &sensor, (point, direction), 10.20, 5.0))?;
+        channels.push(Channel { on: wind, ..stays });
+    }
+    if wind {
+        // Nobody hits, and the block hangs where nothing else does.
+        channels[0].on = false;
+        channels[1..4].iter_mut().for_each(|c| c.point = "12".into());
+    }
+    let name = if wind { "Bracket in the wind" } else { "Bracket, hammer at the tip" };
+    Ok(Rig { name: name.into(), channels })
 }
 
 /// The series: the block goes through all points, three hits each.
@@ -165,7 +189,7 @@ pub fn script() -> serde_json::Value {
 impl Demo {
     /// Lays the campaign of the bracket; its series is recorded where there is a front end to record it from.
     pub(super) async fn lay_bracket(&self, store: &Store) -> anyhow::Result<i64> {
-        let (rig, plan) = (rig()?, Plan { sample_rate_hz: 12_800.0, block: 8192, ..plan("", 10.0) });
+        let (rig, plan) = (rig(false)?, Plan { sample_rate_hz: 12_800.0, block: 8192, ..plan("", 10.0) });
         let campaign =
             store.create_campaign(NAME, "Merrow, radar mast bracket", "Why the radar shakes", &rig, &plan).await?;
         store.remember_front_end(campaign, Some(&self.bracket_front_end)).await?;
@@ -213,6 +237,36 @@ impl Demo {
         // Where it was left a colleague says that a point is to be made again.
         series::act(&app, done.id, Act::GoTo { point: 6 }).await?;
         println!("recorded {} hits on the bracket", done.tally.iter().map(|t| t.count).sum::<usize>());
+        self.blow(&capture, campaign, hands).await
+    }
+
+    /// Two minutes of wind, nobody hitting.
+    async fn blow(&self, capture: &Capture, campaign: i64, hands: &str) -> anyhow::Result<()> {
+        let client = reqwest::Client::new();
+        let told = async |order: serde_json::Value| {
+            let answer = client.post(format!("{hands}/front-ends/0")).json(&order).send().await;
+            answer.and_then(reqwest::Response::error_for_status).context("the hands at the bracket")
+        };
+        for order in [
+            json!({ "do": "screw", "point": 7, "tight": true }),
+            json!({ "do": "hang", "input": 2, "point": 12, "direction": "x" }),
+            json!({ "do": "wind", "on": true }),
+        ] {
+            told(order).await?;
+        }
+        let plan = Plan { sample_rate_hz: 5120.0, block: 8192, ..plan("in the wind", 120.0) };
+        capture.set_up(Setup { campaign, rig: rig(true)?, plan }).await?;
+        wait(
+            capture,
+            "the bracket sends slowly",
+            |s| matches!(s.link, LinkState::Connected { sample_rate_hz, .. } if sample_rate_hz == 5120.0),
+        )
+        .await?;
+        let before = capture.status().borrow().ended.as_ref().map(|e| e.number);
+        capture.record().await?;
+        let idle = |s: &echo_capture::Status| s.capture == echo_capture::CaptureState::Idle;
+        wait(capture, "the wind is stored", |s| idle(s) && s.ended.as_ref().map(|e| e.number) != before).await?;
+        println!("recorded the bracket in the wind");
         Ok(())
     }
 }
@@ -223,8 +277,11 @@ mod tests {
 
     #[test]
     fn the_series_fits_the_rig_and_the_specimen() {
-        let (rig, plan) = (rig().unwrap(), Plan { sample_rate_hz: 12_800.0, ..Plan::default() });
+        let (rig, plan) = (rig(false).unwrap(), Plan { sample_rate_hz: 12_800.0, ..Plan::default() });
         rig.check(None).unwrap();
+        let wind = super::rig(true).unwrap();
+        wind.check(None).unwrap();
+        assert_eq!(wind.channels.iter().filter(|c| c.on).count(), 12);
         tap_plan().check_with(&rig, &plan).unwrap();
         let specimen = specimen();
         specimen.check().unwrap();

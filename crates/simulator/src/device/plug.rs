@@ -192,7 +192,11 @@ pub fn bracket() -> Vec<Socket> {
                 let at = Place { point: 0, axis: i - 1, against: false };
                 (format!("QT-33, 20601 {}", ["x", "y", "z"][i - 1]), BRACKET[i - 1], Some(at))
             }
-            4 => ("QA-31, 20611".into(), BRACKET[3], Some(Place { point: 13, axis: 2, against: false })),
+            4..=12 => {
+                let (point, axis) = STAYS[i - 4];
+                let number = 20_611 + i - 4;
+                (format!("QA-31, {number}"), BRACKET[3], Some(Place { point, axis, against: false }))
+            }
             _ => return None,
         };
         let mut plug = Plug { place: Some(0), ..Plug::plain(label, Sensor::Iepe(volts)) };
@@ -203,6 +207,9 @@ pub fn bracket() -> Vec<Socket> {
     };
     (0..24).map(|i| Socket { plug: plug(i), motion: Motion::Machine, place: i }).collect()
 }
+
+/// Where the sensors that stay hang, point from 0 and axis: the tip, and eight more for what the wind does.
+const STAYS: [(usize, usize); 9] = [(13, 2), (12, 2), (12, 1), (10, 2), (8, 1), (5, 0), (6, 1), (15, 1), (17, 0)];
 
 /// Sensitivity of the hammer, V/N, and of the sensors on the bracket, V/(m/s²).
 const HAMMER: f64 = 2.27e-3;
