@@ -1965,6 +1965,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/deflection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the specimen moves in a run: a recipe of the lens deflection carried out, with what it means on its points. */
+        post: operations["deflection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/deflection.uff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A deflection as the shape of a universal file, with the geometry. */
+        post: operations["deflection_universal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/description": {
         parameters: {
             query?: never;
@@ -2649,6 +2683,11 @@ export interface components {
         };
         /** @description A piece of advice. */
         Advice: {
+            /**
+             * Format: double
+             * @description Decay of the exponential window that is offered, s, where one is.
+             */
+            decay_s?: number | null;
             /** @description The point, by its place in the list, where it is about one. */
             point?: number | null;
             /** @description What about. */
@@ -2660,7 +2699,7 @@ export interface components {
          * @description What a piece of advice is about.
          * @enum {string}
          */
-        AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on";
+        AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on" | "not_reciprocal";
         /** @description A value that went from one zone to another. */
         AlarmBody: {
             /**
@@ -3029,7 +3068,7 @@ export interface components {
          * @description What a result is to be read with in mind.
          * @enum {string}
          */
-        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record" | "complex mode" | "modes miss a response" | "reciprocity";
+        CautionRule: "gap" | "input assumed" | "ends of an integral" | "coherence" | "exponential window" | "double hit" | "tacho missed" | "tacho extra" | "tacho jitter" | "tacho count" | "tacho coarse" | "speed not steady" | "resonance blunted" | "close orders" | "no arrival" | "order beyond the record" | "complex mode" | "modes miss a response" | "not with the reference" | "steady" | "no scale" | "reciprocity";
         /** @description A text for one cell. */
         Cell: {
             /** @description The column. */
@@ -3484,6 +3523,66 @@ export interface components {
             spacing_hz?: number | null;
             /** @description Unit of the level. */
             unit: string;
+        };
+        /** @description A deflection, with what it means on the specimen. */
+        DeflectionBody: {
+            /** @description The result of the lens. */
+            analysis: components["schemas"]["Analysis"];
+            motion?: components["schemas"]["Motion"] | null;
+            /** @description Where each channel's degree of freedom is on the specimen, in the order of the recipe's channels. */
+            places: (components["schemas"]["Placed"] | null)[];
+            /** @description Points that the specimen's geometry does not have. */
+            strange: string[];
+        };
+        /** @description Settings of the deflection lens: how points move together, at a frequency, in a band or at an order. */
+        DeflectionRecipe: {
+            /**
+             * @description In this band, Hz.
+             * @default null
+             */
+            band_hz: number[] | null;
+            /**
+             * @description Samples in a block.
+             * @default 4096
+             */
+            block: number;
+            /**
+             * Format: double
+             * @description At this frequency, Hz: the line nearest to it.
+             * @default null
+             */
+            frequency_hz: number | null;
+            /**
+             * Format: double
+             * @description At this order of the shaft.
+             * @default null
+             */
+            order: number | null;
+            /**
+             * Format: double
+             * @description Share of a block the next one repeats.
+             * @default 0.5
+             */
+            overlap: number;
+            /**
+             * Format: int32
+             * @description Channel whose motion the others are seen against, from 1; at an order the shaft's angle where left out.
+             * @default null
+             */
+            reference: number | null;
+            /**
+             * Format: double
+             * @description Distance of the lines, orders; a block is as many revolutions as its inverse.
+             * @default 0.1
+             */
+            resolution: number;
+            /** @default null */
+            tacho: components["schemas"]["Tacho"] | null;
+            /**
+             * @description Weighting of a block.
+             * @default hann
+             */
+            window: components["schemas"]["WindowName"];
         };
         /** @description A run that was deleted and can be brought back. */
         DeletedRunBody: {
@@ -4884,6 +4983,12 @@ export interface components {
         }) | (components["schemas"]["ModesRecipe"] & {
             /** @enum {string} */
             lens: "modes";
+        }) | (components["schemas"]["DeflectionRecipe"] & {
+            /** @enum {string} */
+            lens: "deflection";
+        }) | (components["schemas"]["OperationalModesRecipe"] & {
+            /** @enum {string} */
+            lens: "operational_modes";
         });
         /** @description A lens with what its numbers may be and what they are where nothing else is said. */
         LensBody: {
@@ -5403,7 +5508,7 @@ export interface components {
             measured: boolean[];
             /**
              * Format: int32
-             * @description The mode, from 1.
+             * @description The mode, from 1; 0 where it is none.
              */
             mode: number;
             /** @description Each point, in the geometry's order: real parts along x, y and z, then imaginary ones; the largest is 1. */
@@ -5627,11 +5732,73 @@ export interface components {
         OfSet: {
             /**
              * Format: int64
+             * @description A run in operation, whose samples are read as if they were responses; for modes alone.
+             */
+            run?: number | null;
+            /**
+             * Format: int64
              * @description The series.
              */
             series?: number | null;
             /** @description The file that was brought in. */
             source?: string | null;
+        };
+        /** @description Settings of the lens that finds modes in operation, from samples alone. */
+        OperationalModesRecipe: {
+            /**
+             * @description Band, Hz; from 1 % to 80 % of what the sample rate holds where left out.
+             * @default null
+             */
+            band_hz: number[] | null;
+            /**
+             * Format: double
+             * @description Largest relative change of its damping: what is random scatters more than what was hit.
+             * @default 0.2
+             */
+            damping_change: number;
+            /**
+             * Format: double
+             * @description Largest relative change of its frequency from one order to the next.
+             * @default 0.01
+             */
+            frequency_change: number;
+            /**
+             * @description Orders in a row over which a pole must hold.
+             * @default 8
+             */
+            lasts: number;
+            /**
+             * Format: double
+             * @description Longest lag of the correlations, s.
+             * @default 1
+             */
+            longest_lag_s: number;
+            /**
+             * Format: double
+             * @description Least MAC of its participation.
+             * @default 0.95
+             */
+            mac: number;
+            /**
+             * @description Highest order of the polynomials.
+             * @default 40
+             */
+            max_order: number;
+            /**
+             * @description Which poles become modes.
+             * @default stable
+             */
+            pick: components["schemas"]["Pick"];
+            /**
+             * @description Whether shapes are turned real.
+             * @default false
+             */
+            real: boolean;
+            /**
+             * @description Channels that all the others are correlated with, from 1; the three that move most where left out.
+             * @default null
+             */
+            references: number[] | null;
         };
         /** @description Settings of the orbit lens; its channels are two, across and along. */
         OrbitRecipe: {
@@ -5927,6 +6094,13 @@ export interface components {
             columns: components["schemas"]["Column"][];
             /** @description Inputs of the rows, in the order shown. */
             inputs: number[];
+        };
+        /** @description Where a degree of freedom is on a geometry. */
+        Placed: {
+            /** @description Its point, in the geometry's order, from 0. */
+            point: number;
+            /** @description Which way it moves, along x, y and z. */
+            way: number[];
         };
         /** @description A channel that is measured, on the specimen. */
         PlacedSensor: {
@@ -6458,6 +6632,11 @@ export interface components {
              * @description Hits averaged.
              */
             hits: number;
+            /**
+             * Format: double
+             * @description How high that peak is, in the response's unit.
+             */
+            peak?: number;
             /**
              * Format: double
              * @description Frequency of its highest peak in the band, Hz.
@@ -7602,7 +7781,7 @@ export interface components {
          * @description What a curve shows.
          * @enum {string}
          */
-        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std" | "shape" | "indicator" | "mac" | "missed";
+        Shown: "value" | "min" | "max" | "peak" | "peak to peak" | "rms" | "highest rms" | "power" | "PSD" | "ESD" | "cross PSD" | "coherence" | "response" | "receptance" | "mobility" | "accelerance" | "order" | "orbit" | "speed" | "cepstrum" | "envelope" | "count" | "count by mean" | "share" | "time" | "maximax" | "positive" | "negative" | "mean" | "peak_to_peak" | "crest_factor" | "skewness" | "kurtosis" | "std" | "shape" | "indicator" | "mac" | "participation" | "missed";
         /**
          * @description Which way along a direction counts as positive.
          * @enum {string}
@@ -12930,6 +13109,88 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    deflection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeflectionBody"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    deflection_universal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
             };
             422: {
                 headers: {

@@ -7,7 +7,7 @@ export type Page = { key: string; says: string; load: Load };
 const guide = import.meta.glob<{ default: string }>("../../../docs/guide/*.md", { query: "?raw" });
 // Those that a guide shows; the documentation has more.
 const shots = import.meta.glob<string>(
-  "../../../docs/screenshots/{takes,orders,plan-takes,rounds,check,rig-many,specimen,taps,modes}.png",
+  "../../../docs/screenshots/{takes,orders,plan-takes,rounds,check,rig-many,specimen,taps,modes,deflection}.png",
   { query: "?url", import: "default", eager: true },
 );
 
@@ -16,6 +16,7 @@ const jobs: [string, string][] = [
   ["README", "How to …"],
   ["bump-test", "Hit it and see where it rings"],
   ["tap-series", "Hammer, responses, modes"],
+  ["in-operation", "See it move while it runs"],
   ["run-up", "Run it up"],
   ["coast-down", "Let it coast down"],
   ["shock", "Catch a shock"],

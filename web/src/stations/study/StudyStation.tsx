@@ -1,6 +1,7 @@
 /** Study: the run of the address, or the newest one, on a bench of lenses. */
 import { type ReactNode, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, useLocation, useParams } from "react-router";
+import type { RunDetail } from "../../api/client";
 import { useRun, useRuns } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { RunFileDialog } from "../../jobs/RunFileDialog";
@@ -18,6 +19,7 @@ const ResultsView = later(() => import("./results/ResultsView"), "ResultsView");
 const ComputedView = later(() => import("./computed/ComputedView"), "ComputedView");
 const FunctionsView = later(() => import("./functions/FunctionsView"), "FunctionsView");
 const ModesView = later(() => import("./modes/ModesView"), "ModesView");
+const DeflectionView = later(() => import("./deflection/DeflectionView"), "DeflectionView");
 const MachineView = later(() => import("./machine/MachineView"), "MachineView");
 
 const views = [
@@ -26,15 +28,16 @@ const views = [
   { path: "results", says: "Results" },
   { path: "responses", says: "Responses" },
   { path: "modes", says: "Modes" },
+  { path: "deflection", says: "Deflection" },
   { path: "computed", says: "Computed" },
   { path: "machine", says: "Machine" },
 ];
 
 /** Views that are of the campaign, whatever run is opened. */
-const ofCampaign: Record<string, (id: number | undefined) => ReactNode> = {
+const ofCampaign: Record<string, (id: number | undefined, run?: RunDetail) => ReactNode> = {
   results: (id) => <ResultsView campaign={id} />,
   responses: (id) => <FunctionsView campaign={id} />,
-  modes: (id) => <ModesView campaign={id} />,
+  modes: (id, run) => <ModesView campaign={id} run={run} />,
 };
 
 export function StudyStation() {
@@ -113,9 +116,11 @@ export function StudyStation() {
         {view === "events" ? (
           <EventsView key={run.data.id} run={run.data} />
         ) : ofCampaign[view] ? (
-          ofCampaign[view](id)
+          ofCampaign[view](id, run.data)
         ) : view === "computed" ? (
           <ComputedView run={run.data} campaign={id} />
+        ) : view === "deflection" && id !== undefined ? (
+          <DeflectionView key={run.data.id} run={run.data} campaign={id} />
         ) : view === "machine" ? (
           <MachineView run={run.data} campaign={id} />
         ) : (

@@ -19,10 +19,12 @@ type Props = {
   behind?: boolean;
   arrows?: boolean;
   names?: boolean;
+  /** Pictures of one view are turned together, and stand as they were left. */
+  view?: string;
   handle?: Ref<PictureHandle>;
 };
 
-export function Picture({ geometry, tones, label, behind = false, arrows = false, names = true, handle }: Props) {
+export function Picture({ geometry, tones, label, behind = false, arrows = false, names = true, view, handle }: Props) {
   const body = useMemo(() => bodyOf(geometry), [geometry]);
   const shown = useMemo<Shown>(
     () => ({
@@ -37,7 +39,7 @@ export function Picture({ geometry, tones, label, behind = false, arrows = false
     }),
     [body, tones, behind, arrows, names],
   );
-  const { gl, over, drawing, flat } = useDrawing3(shown);
+  const { gl, over, drawing, flat } = useDrawing3(shown, view);
   useImperativeHandle(handle, () => ({
     move: (places, far) => drawing.current?.move(places, far),
     canvas: () => gl.current ?? undefined,

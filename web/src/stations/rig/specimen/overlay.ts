@@ -122,7 +122,7 @@ export function write(ctx: CanvasRenderingContext2D, o: Over) {
     ctx.arc(s.x, s.y, 7, 0, 7);
     ctx.stroke();
   }
-  for (const [i, tone] of (o.tones ?? []).entries()) if (o.seen[i]) state(ctx, o.seen[i], tone);
+  for (const [i, tone] of (o.tones ?? []).entries()) if (tone && o.seen[i]) state(ctx, o.seen[i], tone);
   ctx.textBaseline = "alphabetic";
   const shown = o.numbers ? roomFor(o.seen, o.names, o.selected, o.wide, o.high) : [...o.selected];
   // Names keep off the lines behind them.

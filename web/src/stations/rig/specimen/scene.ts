@@ -244,6 +244,26 @@ export class Drawing3 {
   }
 
   /** Brings everything into the picture, seen from where it is seen now or from another side. */
+  /** Where it is looked from: place, what is looked at, how near. */
+  stand(): number[] {
+    return [...this.camera.position.toArray(), ...this.controls.target.toArray(), this.camera.zoom];
+  }
+
+  /** Looks from somewhere that was kept. */
+  standAt([x = 0, y = 0, z = 0, tx = 0, ty = 0, tz = 0, zoom = 1]: number[]) {
+    this.camera.position.set(x, y, z);
+    this.controls.target.set(tx, ty, tz);
+    this.camera.zoom = zoom;
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+    this.soon();
+  }
+
+  /** Says when somebody has turned it, moved it or come nearer. */
+  onTurned(then: () => void) {
+    this.controls.addEventListener("end", then);
+  }
+
   fit(from?: Place) {
     const way = from ? new Vector3(...from) : this.camera.position.clone().sub(this.controls.target);
     if (way.lengthSq() < 1e-12) way.set(...corner());

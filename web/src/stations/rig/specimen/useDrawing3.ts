@@ -18,7 +18,26 @@ export function bodyOf(geometry: Geometry) {
   };
 }
 
-export function useDrawing3(shown: Shown) {
+/** Told to all pictures of a view when one of them is turned. */
+const TURNED = "picture-turned";
+
+/** Pictures of one view are looked at from the same side, also the next time. */
+function together(made: Drawing3, view: string): () => void {
+  const kept = sessionStorage.getItem(view);
+  if (kept) made.standAt(JSON.parse(kept) as number[]);
+  made.onTurned(() => {
+    sessionStorage.setItem(view, JSON.stringify(made.stand()));
+    window.dispatchEvent(new CustomEvent(TURNED, { detail: view }));
+  });
+  const follow = (e: Event) => {
+    const now = sessionStorage.getItem(view);
+    if ((e as CustomEvent).detail === view && now) made.standAt(JSON.parse(now) as number[]);
+  };
+  window.addEventListener(TURNED, follow);
+  return () => window.removeEventListener(TURNED, follow);
+}
+
+export function useDrawing3(shown: Shown, view?: string) {
   const gl = useRef<HTMLCanvasElement>(null);
   const over = useRef<HTMLCanvasElement>(null);
   const drawing = useRef<Drawing3>(undefined);
@@ -39,11 +58,13 @@ export function useDrawing3(shown: Shown) {
     made.show(latest.current);
     const watch = new ResizeObserver(() => made.size());
     watch.observe(over.current);
+    const alone = view ? together(made, view) : undefined;
     return () => {
+      alone?.();
       watch.disconnect();
       made.dispose();
     };
-  }, []);
+  }, [view]);
   useEffect(() => drawing.current?.show(shown), [shown]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: other colours are drawn anew
   useEffect(() => drawing.current?.repaint(), [theme]);

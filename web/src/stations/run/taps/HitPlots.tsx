@@ -1,6 +1,6 @@
 /** The newest hit of a point: its force, its spectrum with the band it excites, and the responses so far; what was
  * before is paler. */
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import type { Analysis, Schema } from "../../../api/client";
 import { type Series, useTapPicture } from "../../../api/taps";
 import { amplitude } from "../../../ui/complex";
@@ -8,6 +8,7 @@ import { digits } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
 import { type Curve, type Mark, Plot, type Range } from "../../../ui/plot/Plot";
 import { ChosenWord } from "../../../ui/Word";
+import { HitLevels } from "./HitLevels";
 
 type Hit = Schema["HitPicture"];
 
@@ -18,13 +19,14 @@ type Props = { series: Series; point: number; pair: number; onPair: (pair: numbe
 const UNIT: Range = [0, 1];
 
 export function HitPlots({ series, point, pair, onPair }: Props) {
+  const [over, setOver] = useState<"time" | "level">("time");
   const picture = useTapPicture(series.id, point, pair);
   const data = picture.data;
   const newest = data?.hits[0];
   const [force, spectrum] = useMemo(() => {
-    const over = (of: (h: Hit) => number[]): Curve[] =>
+    const laid = (of: (h: Hit) => number[]): Curve[] =>
       (data?.hits ?? []).map((h, k) => ({ name: k === 0 ? "last hit" : `${k} before`, high: of(h), pale: k > 0 }));
-    return [over((h) => h.force_n), over((h) => h.spectrum)];
+    return [laid((h) => h.force_n), laid((h) => h.spectrum)];
   }, [data]);
   const sofar = data?.responses ?? [];
   const response = useMemo<Curve[]>(
@@ -60,16 +62,33 @@ export function HitPlots({ series, point, pair, onPair }: Props) {
     <>
       <Wrong error={picture.error} />
       <div className="grid h-60 shrink-0 grid-cols-[1fr_1fr_1.9fr] gap-2">
-        <Panel title="Force" says={`last hit on ${where}`}>
-          <Plot
-            label="Force of the last hit"
-            x={newest?.times_s ?? []}
-            curves={force}
-            xLabel="time, s"
-            axis="hit, s"
-            yLabel="force, N"
-            levels={levels}
-          />
+        <Panel
+          title="Force"
+          says={
+            <ChosenWord
+              label="What is shown of the hits"
+              value={over}
+              options={[
+                { value: "time", says: `last hit on ${where}` },
+                { value: "level", says: "answer over level" },
+              ]}
+              onSet={setOver}
+            />
+          }
+        >
+          {over === "level" ? (
+            <HitLevels hits={series.hits} />
+          ) : (
+            <Plot
+              label="Force of the last hit"
+              x={newest?.times_s ?? []}
+              curves={force}
+              xLabel="time, s"
+              axis="hit, s"
+              yLabel="force, N"
+              levels={levels}
+            />
+          )}
         </Panel>
         <Panel title="Force spectrum">
           <Plot

@@ -220,6 +220,21 @@ function OneSeries({ id, channels, which }: { id: number; channels: Channel[]; w
               {data.advice.map((a) => (
                 <li key={`${a.rule} ${a.point}`} className="text-[13px] leading-5 text-lamp">
                   ▲ {a.says}
+                  {a.decay_s != null && (
+                    <>
+                      {" "}
+                      <Button
+                        look="link"
+                        className="text-[13px]"
+                        onClick={() => {
+                          const exponential_window = { decay_s: a.decay_s as number };
+                          tried(acts.change({ ...data.plan, exponential_window }, data.version));
+                        }}
+                      >
+                        Take this window
+                      </Button>
+                    </>
+                  )}
                   {a === doubtful && a.point != null && (
                     <>
                       {" "}

@@ -1,6 +1,7 @@
 /** Modes in a table: frequency, damping, how they scatter, how complex they are, how alike by their MAC. */
 import type { Analysis } from "../../../api/client";
 import { digits } from "../../../ui/format";
+import { placed } from "../results/Shapes";
 
 type Props = { analysis: Analysis; chosen: number; onMode: (k: number) => void };
 
@@ -16,15 +17,36 @@ export function ModesTable({ analysis, chosen, onMode }: Props) {
   const modes = shapesOf(analysis);
   const mac = analysis.traces.find((t) => t.quantity === "mac")?.values ?? [];
   const n = modes.length;
+  // Of a run in operation: the same, read of the bell of its spectrum, and whether it is a mode at all.
+  const bells = analysis.numbers.some((x) => x.name === "bell_damping_ratio");
+  const references = analysis.axes[3]?.dofs ?? [];
+  // Forces are known where somebody hits.
+  const shares = (!bells && analysis.traces.find((t) => t.quantity === "participation")?.values) || [];
   return (
     <div className="min-h-0 flex-1 overflow-auto px-3 pb-2">
-      <table className="w-full text-[13px] leading-[22px]" aria-label="Modes">
+      <table className="w-full text-[13px] leading-[22px] [&_td]:pl-2 [&_th]:pl-2" aria-label="Modes">
         <thead className="sticky top-0 bg-sheet text-right text-soft">
           <tr>
             <th className="w-6 text-left font-normal">Mode</th>
             <th className="font-normal">Hz</th>
             <th className="font-normal">Damping, %</th>
+            {bells && (
+              <>
+                <th className="font-normal" title="damping read of the bell of its spectrum, apart from the poles">
+                  Bell, %
+                </th>
+                <th className="font-normal" title="0 for noise that rings through a mode, −1 for something that turns">
+                  Steady
+                </th>
+              </>
+            )}
             <th className="font-normal">Complex</th>
+            {shares.length > 0 &&
+              references.map((r) => (
+                <th key={placed(r)} className="font-normal" title={`how much the force at ${placed(r)} moves the mode`}>
+                  by {placed(r)}
+                </th>
+              ))}
             {modes.map((m) => (
               <th key={m.mode} className="num w-8 text-center font-normal text-mark">
                 {m.mode}
@@ -58,9 +80,25 @@ export function ModesTable({ analysis, chosen, onMode }: Props) {
                   {digits(100 * of("damping_ratio"), 3)}{" "}
                   <span className="text-soft">± {digits(100 * of("damping_scatter"), 2)}</span>
                 </td>
-                <td className={`num ${of("complexity") > 0.1 ? "text-lamp" : ""}`}>
+                {bells && (
+                  <>
+                    <td className="num text-soft" data-bell={of("bell_damping_ratio")}>
+                      {digits(100 * of("bell_damping_ratio"), 3)}
+                    </td>
+                    <td className={`num ${of("steadiness") < -0.5 ? "text-lamp" : "text-soft"}`}>
+                      {digits(of("steadiness"), 2)}
+                    </td>
+                  </>
+                )}
+                <td className={`num whitespace-nowrap ${of("complexity") > 0.1 ? "text-lamp" : ""}`}>
                   {digits(100 * of("complexity"), 2)} %
                 </td>
+                {shares.length > 0 &&
+                  references.map((r, j) => (
+                    <td key={placed(r)} className="num text-soft">
+                      {digits(shares[k * references.length + j], 2)}
+                    </td>
+                  ))}
                 {modes.map((o, j) => {
                   const v = mac[k * n + j] ?? 0;
                   const side = Math.max(18 * Math.sqrt(v), 1.5);

@@ -2,66 +2,79 @@
  * they explain what was measured. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, told } from "../../../api/client";
+import { type Analysis, api, type RunDetail, told } from "../../../api/client";
 import { useAllSeries, useFunctions, useSeries } from "../../../api/taps";
 import { Button } from "../../../ui/Button";
 import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { saveBlob } from "../../../ui/save";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
+import { placed } from "../deflection/recipe";
+import { corrected } from "../rows";
 import { Compared } from "./Compared";
 import { KeepModes } from "./KeepModes";
 import { ModesTable, numberOf, shapesOf } from "./ModesTable";
 import { ModesWords } from "./ModesWords";
 import { MovingShape } from "./MovingShape";
-import { keep, kept, type ModesRecipe, nameOf, picked, setOf, usualModes } from "./recipe";
+import {
+  type From,
+  keep,
+  kept,
+  type ModesRecipe,
+  nameFrom,
+  ofFrom,
+  picked,
+  sent,
+  usualModes,
+  usualOperation,
+} from "./recipe";
 import { Stabilisation } from "./Stabilisation";
 import { Synthesis } from "./Synthesis";
 
-export function ModesView({ campaign }: { campaign: number | undefined }) {
-  const all = useFunctions(campaign);
+export function ModesView({ campaign, run }: { campaign: number | undefined; run?: RunDetail | undefined }) {
+  const functions = useFunctions(campaign);
   const [name, setName] = useState<string>();
-  const sets = all.data?.sets ?? [];
+  const sets = functions.data?.sets ?? [];
+  const all: From[] = [...sets.map((set) => ({ set })), ...(run && placed(run).length > 1 ? [{ run }] : [])];
   // The newest series, where nobody chose.
-  const set = sets.find((s) => nameOf(s) === name) ?? sets.findLast((s) => s.series != null) ?? sets[0];
-  if (!all.data) return all.error ? <Wrong error={all.error} /> : <Empty says="Reading the responses …" />;
-  if (!set || campaign === undefined)
+  const from = all.find((f) => nameFrom(f) === name) ?? all.findLast((f) => f.set?.series != null) ?? all[0];
+  if (!functions.data)
+    return functions.error ? <Wrong error={functions.error} /> : <Empty says="Reading the responses …" />;
+  if (!from || campaign === undefined)
     return (
-      <Empty says="Modes are found in responses, and there are none yet. A tap series in Run makes them; a universal file with responses brings them in (Runs, Bring in)." />
+      <Empty says="Modes are found in responses, and there are none yet. A tap series in Run makes them; a universal file with responses brings them in (Runs, Bring in). Or in a run in operation, whose sensors have points (Rig)." />
     );
-  return <OfSet key={nameOf(set)} campaign={campaign} sets={sets} set={set} onChoose={setName} />;
+  return <OfSet key={nameFrom(from)} campaign={campaign} all={all} from={from} onChoose={setName} />;
 }
 
-type Props = {
-  campaign: number;
-  sets: Parameters<typeof ModesWords>[0]["sets"];
-  set: Parameters<typeof ModesWords>[0]["set"];
-  onChoose: (name: string) => void;
-};
+type Props = { campaign: number; all: From[]; from: From; onChoose: (name: string) => void };
 
-function OfSet({ campaign, sets, set, onChoose }: Props) {
-  const all = useAllSeries(campaign).data;
-  const series = useSeries(all?.find((s) => s.id === set.series)?.id).data;
+function OfSet({ campaign, all, from, onChoose }: Props) {
+  const { set, run } = from;
+  const listed = useAllSeries(campaign).data;
+  const series = useSeries(listed?.find((s) => s.id === set?.series)?.id).data;
   const specimen = useSpecimen(campaign).data?.specimen;
   const band = (series?.plan.band_hz ?? [10, 1000]) as [number, number];
-  const [own, setOwn] = useState(() => kept(campaign, nameOf(set)));
+  const [own, setOwn] = useState(() => kept(campaign, nameFrom(from)));
   const [chosen, setChosen] = useState(0);
+  const [atOnce, setAtOnce] = useState(1);
   const [keeping, setKeeping] = useState(false);
   const [error, setError] = useState<Error>();
-  const recipe = own ?? usualModes(band);
+  const recipe = own ?? (run ? usualOperation(run) : usualModes(band));
   const onRecipe = (part: Partial<ModesRecipe>) => {
     const to = { ...recipe, ...part };
-    keep(campaign, nameOf(set), to);
+    keep(campaign, nameFrom(from), to);
     setOwn(to);
   };
-  const of = useMemo(() => setOf(set), [set]);
-  const body = { set: of, recipe: recipe as never };
+  const of = useMemo(() => ofFrom(from), [from]);
+  const carried = sent(recipe, run);
+  const body = { set: of, recipe: carried as never };
   const params = { path: { id: campaign } };
   const modes = useQuery({
-    queryKey: ["modes", campaign, of, recipe],
+    queryKey: ["modes", campaign, of, carried, run ? corrected(run) : ""],
     placeholderData: keepPreviousData,
     // A band is known when its series is.
-    enabled: set.series == null || series !== undefined || own !== undefined,
+    enabled: set?.series == null || series !== undefined || own !== undefined,
     retry: false,
     queryFn: () => told(api.POST("/api/campaigns/{id}/modes", { params, body })),
   });
@@ -73,7 +86,15 @@ function OfSet({ campaign, sets, set, onChoose }: Props) {
   );
   const at = Math.min(chosen, Math.max(shapes.length - 1, 0));
   const shown = shapes[at];
-  const motion = modes.data?.motions.find((m) => m.mode === shown?.mode);
+  const known = modes.data?.motions;
+  const motions = useMemo(() => {
+    const of = known ?? [];
+    return Array.from({ length: Math.min(atOnce, of.length) }, (_, k) => of[(at + k) % of.length]).filter(
+      (m) => m !== undefined,
+    );
+  }, [known, at, atOnce]);
+  const points = specimen?.geometry?.points;
+  const missedAt = useMemo(() => (analysis ? tonesOf(analysis, points ?? []) : undefined), [analysis, points]);
   const strange = modes.data?.strange ?? [];
   const missed = analysis?.numbers.find((n) => n.name === "missed")?.value;
   const universal = async () => {
@@ -87,7 +108,7 @@ function OfSet({ campaign, sets, set, onChoose }: Props) {
   };
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
-      <ModesWords sets={sets} set={set} onChoose={onChoose} recipe={recipe} onRecipe={onRecipe} />
+      <ModesWords all={all} from={from} onChoose={onChoose} recipe={recipe} onRecipe={onRecipe} />
       <Wrong error={modes.error ?? error} />
       {modes.error && recipe.pick !== "stable" && (
         <Button look="link" onClick={() => onRecipe({ pick: "stable" })}>
@@ -99,7 +120,7 @@ function OfSet({ campaign, sets, set, onChoose }: Props) {
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)] grid-rows-[minmax(0,1.25fr)_minmax(0,1fr)] gap-2">
           <Panel
             title="Stabilisation"
-            says={`order over frequency; behind it the indicator of ${analysis.axes[1]?.values.length ?? 0} responses`}
+            says={`order over frequency; behind it the indicator of ${analysis.axes[1]?.values.length ?? 0} ${run ? "sensors" : "responses"}`}
             aside={
               <Button look="link" disabled={recipe.pick === "stable"} onClick={() => onRecipe({ pick: "stable" })}>
                 Take all that hold
@@ -127,8 +148,13 @@ function OfSet({ campaign, sets, set, onChoose }: Props) {
           </Panel>
           <MovingShape
             geometry={specimen?.geometry ?? {}}
-            motion={motion}
+            motions={motions}
             says={shown ? `mode ${shown.mode}, ${digits(hz[at] ?? null, 5)} Hz` : ""}
+            names={motions.map((m) => `mode ${m.mode}, ${digits(hz[m.mode - 1] ?? null, 4)} Hz`)}
+            view={`${campaign}`}
+            missed={missedAt}
+            atOnce={atOnce}
+            onAtOnce={setAtOnce}
             count={shapes.length}
             onStep={(by) => setChosen((at + by + shapes.length) % Math.max(shapes.length, 1))}
           />
@@ -161,10 +187,26 @@ function OfSet({ campaign, sets, set, onChoose }: Props) {
             <ModesTable analysis={analysis} chosen={at} onMode={setChosen} />
             <Compared campaign={campaign} body={body} />
           </Panel>
-          <Synthesis campaign={campaign} set={of} recipe={recipe} analysis={analysis} />
+          <Synthesis campaign={campaign} set={of} recipe={carried as ModesRecipe} analysis={analysis} />
         </div>
       )}
       {keeping && <KeepModes campaign={campaign} body={body} onClose={() => setKeeping(false)} />}
     </div>
   );
+}
+
+/** How much of the worst response of each point the modes miss: little, some, or more than half. */
+function tonesOf(analysis: Analysis, points: { name: string }[]): string[] {
+  const missed = analysis.traces.find((t) => t.quantity === "missed")?.values ?? [];
+  const dofs = analysis.axes[1]?.dofs ?? [];
+  const width = Math.max(analysis.axes[3]?.values.length ?? 1, 1);
+  const worst = new Map<string, number>();
+  for (const [k, v] of missed.entries()) {
+    const point = dofs[Math.floor(k / width)]?.point ?? "";
+    worst.set(point, Math.max(worst.get(point) ?? 0, v));
+  }
+  return points.map((p) => {
+    const w = worst.get(p.name);
+    return w === undefined ? "" : w > 0.5 ? "reef" : w > 0.1 ? "lamp" : "lee";
+  });
 }

@@ -1,13 +1,15 @@
 /** What modes are looked for in, and by what, as a sentence. */
+import type { RunDetail } from "../../../api/client";
 import type { FunctionSet } from "../../../api/taps";
 import { NumberWord, RangeWord } from "../../../ui/EntryWord";
 import { plain } from "../../../ui/format";
 import { ChosenWord } from "../../../ui/Word";
-import { type ModesRecipe, nameOf } from "./recipe";
+import { placed } from "../deflection/recipe";
+import { type From, type ModesRecipe, nameFrom } from "./recipe";
 
 type Props = {
-  sets: FunctionSet[];
-  set: FunctionSet;
+  all: From[];
+  from: From;
   onChoose: (name: string) => void;
   recipe: ModesRecipe;
   onRecipe: (part: Partial<ModesRecipe>) => void;
@@ -15,7 +17,7 @@ type Props = {
 
 const percent = (x: number) => `${plain(100 * x)} %`;
 
-export function ModesWords({ sets, set, onChoose, recipe, onRecipe }: Props) {
+export function ModesWords({ all, from, onChoose, recipe, onRecipe }: Props) {
   const share = (key: "frequency_change" | "damping_change", label: string) => (
     <NumberWord
       label={label}
@@ -26,33 +28,23 @@ export function ModesWords({ sets, set, onChoose, recipe, onRecipe }: Props) {
       onSet={(x) => onRecipe({ [key]: x })}
     />
   );
-  const references = recipe.references?.[0];
   return (
     <section aria-label="How modes are found" className="leading-7">
       From{" "}
       <ChosenWord
         label="Set of responses"
-        value={nameOf(set)}
-        options={sets.map((s) => ({ value: nameOf(s), says: s.says }))}
+        value={nameFrom(from)}
+        options={all.map((f) => ({
+          value: nameFrom(f),
+          says: f.set ? f.set.says : `run ${f.run.number}, in operation`,
+        }))}
         onSet={onChoose}
       />{" "}
-      take{" "}
-      <span className="num">
-        {set.count - set.taken_out} of {set.count}
-      </span>{" "}
-      responses against{" "}
-      <ChosenWord
-        label="References"
-        value={references ?? ""}
-        options={[
-          { value: "", says: set.references.length > 1 ? "all references" : `the hammer at ${set.references[0]}` },
-          ...(set.references.length > 1 ? set.references.map((r) => ({ value: r, says: `the hammer at ${r}` })) : []),
-        ]}
-        onSet={(r) => {
-          const { references: _, ...rest } = recipe;
-          onRecipe(r ? { references: [r.replace("−", "").trim()] } : { ...rest, references: undefined as never });
-        }}
-      />
+      {from.set ? (
+        <OfResponses set={from.set} recipe={recipe} onRecipe={onRecipe} />
+      ) : (
+        <InOperation run={from.run} recipe={recipe} onRecipe={onRecipe} />
+      )}
       , between{" "}
       <RangeWord
         label="Band of the modes"
@@ -94,5 +86,58 @@ export function ModesWords({ sets, set, onChoose, recipe, onRecipe }: Props) {
       />
       .
     </section>
+  );
+}
+
+type Recipe = Pick<Props, "recipe" | "onRecipe">;
+
+function OfResponses({ set, recipe, onRecipe }: Recipe & { set: FunctionSet }) {
+  return (
+    <>
+      take{" "}
+      <span className="num">
+        {set.count - set.taken_out} of {set.count}
+      </span>{" "}
+      responses against{" "}
+      <ChosenWord
+        label="References"
+        value={`${recipe.references?.[0] ?? ""}`}
+        options={[
+          { value: "", says: set.references.length > 1 ? "all references" : `the hammer at ${set.references[0]}` },
+          ...(set.references.length > 1 ? set.references.map((r) => ({ value: r, says: `the hammer at ${r}` })) : []),
+        ]}
+        onSet={(r) => onRecipe({ references: r ? [r.replace("−", "").trim()] : (undefined as never) })}
+      />
+    </>
+  );
+}
+
+function InOperation({ run, recipe, onRecipe }: Recipe & { run: RunDetail }) {
+  const channels = placed(run);
+  const named = (c: number) => run.channels.find((r) => r.channel === c)?.recorded.name ?? `channel ${c}`;
+  const pick = "stable" as const;
+  return (
+    <>
+      take the correlations of <span className="num">{channels.length}</span> sensors with{" "}
+      <ChosenWord
+        label="References"
+        value={recipe.references?.[0] ?? 0}
+        options={[
+          { value: 0, says: "the three that move most" },
+          ...channels.map((c) => ({ value: c, says: named(c) })),
+        ]}
+        onSet={(c) => onRecipe({ references: c ? [c] : (undefined as never), pick })}
+      />
+      , up to{" "}
+      <NumberWord
+        label="Longest lag"
+        value={recipe.longest_lag_s ?? 1}
+        unit="s"
+        above={0}
+        high={60}
+        onSet={(longest_lag_s) => onRecipe({ longest_lag_s, pick })}
+      />{" "}
+      apart
+    </>
   );
 }

@@ -68,7 +68,7 @@ export function Synthesis({ campaign, set, recipe, analysis }: Props) {
           x={made.data?.frequencies_hz ?? []}
           curves={curves}
           xLabel="frequency, Hz"
-          yLabel="response, SI"
+          yLabel={recipe.lens === "modes" ? "response, SI" : "half spectrum"}
           logY
           range={[Math.max(band[0] * 0.8, 0), band[1] * 1.1]}
           band={band}

@@ -54,3 +54,35 @@ export function places(
   }
   return { at, far };
 }
+
+/** How every point moves through a stretch of time: a frame at each of these seconds. */
+export type Course = {
+  seconds: ArrayLike<number>;
+  /** Three numbers a point, frame after frame; the largest motion of all is 1. */
+  moves: Float32Array;
+  measured: boolean[];
+};
+
+/** Places in turn at a frame of a course, and how far each point is from where it rests, 0 to 1. */
+export function placesAt(
+  geometry: Schema["Geometry"],
+  course: Course,
+  frame: number,
+  { size, still }: Omit<How, "angle">,
+): { at: Float32Array; far: Float32Array } {
+  const points = geometry.points ?? [];
+  const at = new Float32Array(3 * points.length);
+  const far = new Float32Array(points.length);
+  const scale = SHARE * size * reach(geometry);
+  const from = 3 * points.length * frame;
+  for (const [i, p] of points.entries()) {
+    const moves = !still || course.measured[i];
+    for (const [k, rest] of [p.x, p.y, p.z].entries()) {
+      const x = moves ? (course.moves[from + 3 * i + k] ?? 0) : 0;
+      at[3 * i + k] = rest + scale * x;
+      far[i] = (far[i] as number) + x * x;
+    }
+    far[i] = Math.min(Math.sqrt(far[i] as number), 1);
+  }
+  return { at, far };
+}
