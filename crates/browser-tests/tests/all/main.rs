@@ -44,3 +44,4 @@ mod study_more;
 mod takes;
 mod taps;
 mod trust;
+mod wind;

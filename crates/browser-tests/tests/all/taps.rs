@@ -54,13 +54,13 @@ fn hits(body: &Value) -> u64 {
 }
 
 /// A mode as the stand-in prints it: frequency, damping ratio, and how each point moves along x, y and z.
-struct Mode {
-    hz: f64,
-    damping: f64,
+pub struct Mode {
+    pub hz: f64,
+    pub damping: f64,
     shape: Vec<[f64; 3]>,
 }
 
-fn truth() -> Result<Vec<Mode>> {
+pub fn truth() -> Result<Vec<Mode>> {
     let out = std::process::Command::new(program("lantern")).args(["--plays", "bracket", "--truth"]).output()?;
     let told: Value = serde_json::from_slice(&out.stdout)?;
     let one = |m: &Value| {
@@ -73,7 +73,7 @@ fn truth() -> Result<Vec<Mode>> {
 }
 
 /// How alike the shapes of a result are to those that are built in, mode by mode.
-fn alike(analysis: &Value, truth: &[Mode]) -> Result<Vec<f64>> {
+pub fn alike(analysis: &Value, truth: &[Mode]) -> Result<Vec<f64>> {
     let dofs = analysis["axes"][1]["dofs"].as_array().context("places")?;
     let shapes = analysis["traces"].as_array().context("traces")?.iter().filter(|t| t["quantity"] == "shape");
     shapes
