@@ -6,12 +6,14 @@
 //! | [`result`] | what comes out |
 //! | [`words`] | words of it that programs go by |
 //! | [`thin`] | fewer points for a picture |
+//! | `places` | where channels measure, for lenses that look at several together |
 //! | `prepare` | stretch, preparation and units before the lens |
 //! | `lenses` | one function a lens |
 //! | [`modal`] | the lens whose input are responses |
 
 mod lenses;
 pub mod modal;
+mod places;
 mod prepare;
 pub mod result;
 pub mod source;

@@ -106,42 +106,81 @@ fn moved(poles: &[Pole], step: &DVector<f64>, share: f64) -> Vec<Pole> {
     poles.iter().enumerate().map(one).collect()
 }
 
+/// What a pole's change does to answers, apart from how much each output takes part in it: for each pole two columns
+/// for its place and two for its participation in each input. With a residue `a + jb` an output's own columns are
+/// `a` times the first of a pair plus `b` times the second, and `a` times the second less `b` times the first.
+fn slopes(band: &FrfMatrix, poles: &[Pole]) -> DMatrix<f64> {
+    let inputs = band.references();
+    let mut basis = DMatrix::<f64>::zeros(2 * band.lines() * inputs, poles.len() * width(inputs));
+    for line in 0..band.lines() {
+        let s = Complex64::new(0.0, TAU * band.frequencies_hz()[line]);
+        let motion = s.powi(band.motion().derivative());
+        for (k, pole) in poles.iter().enumerate() {
+            let (near, far) = ((s - pole.lambda).inv(), (s - pole.lambda.conj()).inv());
+            for input in 0..inputs {
+                let row = 2 * (line * inputs + input);
+                let l = pole.participation[input];
+                let mut set = |column: usize, plain: Complex64, mirrored: Complex64| {
+                    let column = k * width(inputs) + column;
+                    let (one, two) = (motion * (plain + mirrored), motion * Complex64::i() * (plain - mirrored));
+                    (basis[(row, column)], basis[(row + 1, column)]) = (one.re, one.im);
+                    (basis[(row, column + 1)], basis[(row + 1, column + 1)]) = (two.re, two.im);
+                };
+                set(0, l * near * near, l.conj() * far * far);
+                set(2 + 2 * input, near, far);
+            }
+        }
+    }
+    basis
+}
+
 /// Change of every pole that lessens the rest most, to first order.
 fn step(band: &FrfMatrix, poles: &[Pole], now: &Fit) -> Option<DVector<f64>> {
     let inputs = band.references();
-    let rows = 2 * band.lines() * inputs;
     let unknown = poles.len() * width(inputs);
+    let basis = slopes(band, poles);
+    let turned = basis.transpose();
+    // What residues can take over themselves is no matter of the poles.
+    let taken = now.directions.tr_mul(&basis);
+    let whole = &turned * &basis;
+    let own = &whole - taken.tr_mul(&taken);
+    let along = &turned * &now.rest;
+    let pole_of = |pair: usize| 2 * pair / width(inputs);
+    let residue = |pair: usize, output: usize| {
+        let k = pole_of(pair);
+        (now.unknowns[(2 * k, output)], now.unknowns[(2 * k + 1, output)])
+    };
     let mut normal = DMatrix::<f64>::zeros(unknown, unknown);
     let mut right = DVector::<f64>::zeros(unknown);
+    // Sizes before anything is taken over: what is all taken over is nothing but rounding beside them.
+    let mut sizes = DVector::<f64>::zeros(unknown);
     for output in 0..band.outputs() {
-        let mut slope = DMatrix::<f64>::zeros(rows, unknown);
-        for line in 0..band.lines() {
-            let s = Complex64::new(0.0, TAU * band.frequencies_hz()[line]);
-            let motion = s.powi(band.motion().derivative());
-            for (k, pole) in poles.iter().enumerate() {
-                let residue = Complex64::new(now.unknowns[(2 * k, output)], now.unknowns[(2 * k + 1, output)]);
-                let (near, far) = ((s - pole.lambda).inv(), (s - pole.lambda.conj()).inv());
-                for input in 0..inputs {
-                    let row = 2 * (line * inputs + input);
-                    let own = residue * pole.participation[input];
-                    let mut set = |column: usize, plain: Complex64, mirrored: Complex64| {
-                        let (re, im) = (motion * (plain + mirrored), motion * Complex64::i() * (plain - mirrored));
-                        let column = k * width(inputs) + column;
-                        (slope[(row, column)], slope[(row + 1, column)]) = (re.re, re.im);
-                        (slope[(row, column + 1)], slope[(row + 1, column + 1)]) = (im.re, im.im);
-                    };
-                    set(0, own * near * near, own.conj() * far * far);
-                    set(2 + 2 * input, residue * near, residue.conj() * far);
-                }
-            }
+        for p in 0..unknown / 2 {
+            let (a, b) = residue(p, output);
+            let (x, y) = (along[(2 * p, output)], along[(2 * p + 1, output)]);
+            right[2 * p] += a * x + b * y;
+            right[2 * p + 1] += a * y - b * x;
+            let (one, two, both) = (whole[(2 * p, 2 * p)], whole[(2 * p + 1, 2 * p + 1)], whole[(2 * p, 2 * p + 1)]);
+            sizes[2 * p] += a * a * one + b * b * two + 2.0 * a * b * both;
+            sizes[2 * p + 1] += a * a * two + b * b * one - 2.0 * a * b * both;
         }
-        // What residues can take over themselves is no matter of the poles.
-        slope -= &now.directions * now.directions.tr_mul(&slope);
-        normal += slope.tr_mul(&slope);
-        right += slope.tr_mul(&now.rest.column(output));
+    }
+    for p in 0..unknown / 2 {
+        for q in 0..unknown / 2 {
+            // Sums over the outputs of what both residues make together.
+            let (aa, ab, ba, bb) = (0..band.outputs()).fold((0.0, 0.0, 0.0, 0.0), |(aa, ab, ba, bb), output| {
+                let ((a, b), (c, d)) = (residue(p, output), residue(q, output));
+                (aa + a * c, ab + a * d, ba + b * c, bb + b * d)
+            });
+            let m = |i: usize, j: usize| own[(2 * p + i, 2 * q + j)];
+            normal[(2 * p, 2 * q)] = aa * m(0, 0) + ab * m(0, 1) + ba * m(1, 0) + bb * m(1, 1);
+            normal[(2 * p, 2 * q + 1)] = aa * m(0, 1) - ab * m(0, 0) + ba * m(1, 1) - bb * m(1, 0);
+            normal[(2 * p + 1, 2 * q)] = aa * m(1, 0) + ab * m(1, 1) - ba * m(0, 0) - bb * m(0, 1);
+            normal[(2 * p + 1, 2 * q + 1)] = aa * m(1, 1) - ab * m(1, 0) - ba * m(0, 1) + bb * m(0, 0);
+        }
     }
     // The length and phase of a participation change nothing: that direction is held by a little stiffness.
-    let sizes = normal.diagonal().map(|d| d.sqrt().max(f64::MIN_POSITIVE));
+    let sizes = sizes.map(|d| d.max(0.0).sqrt().max(f64::MIN_POSITIVE));
     let scaled = DMatrix::from_fn(unknown, unknown, |a, b| {
         normal[(a, b)] / (sizes[a] * sizes[b]) + if a == b { 1e-9 } else { 0.0 }
     });

@@ -21,11 +21,11 @@ mod spectral;
 mod spectrogram;
 mod time;
 
-pub(super) use deflection::places;
 pub(super) use spectral::window;
 
 use super::AnalysisError;
 use super::modal::operation;
+use super::places::shown;
 use super::prepare::{Chosen, View};
 use super::result::{Analysis, Axis, Made, Number, Points, ResultCaution, Trace};
 use super::words::{Along, CautionRule, Shown};
@@ -91,11 +91,6 @@ fn blank(view: &View<'_>) -> Analysis {
 
 fn axis(name: Along, unit: &str, values: Vec<f64>) -> Axis {
     Axis { name, unit: unit.into(), values, dofs: Vec::new() }
-}
-
-/// A unit as it is written into a result: what has none is in engineering units.
-fn shown(unit: &str) -> &str {
-    if unit.is_empty() { "EU" } else { unit }
 }
 
 /// A curve over the axis, or with two axes a map, the last one fastest.

@@ -2,7 +2,7 @@
 
 use super::{Seen, Table, caution, curve, diagram_of, modes_of, number};
 use crate::Refusal;
-use crate::analysis::lenses::places;
+use crate::analysis::places::places;
 use crate::analysis::prepare::View;
 use crate::analysis::result::{Analysis, Points};
 use crate::analysis::words::{CautionRule, Shown};

@@ -84,6 +84,9 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
     () => (analysis ? shapesOf(analysis).map((m) => numberOf(analysis, m.mode ?? 0, "frequency")) : []),
     [analysis],
   );
+  // What was picked stands at once where it was clicked; what follows from it may take a moment.
+  const following = modes.isPlaceholderData && recipe.pick !== "stable";
+  const flags = following ? (recipe.pick as number[]) : hz;
   const at = Math.min(chosen, Math.max(shapes.length - 1, 0));
   const shown = shapes[at];
   const known = modes.data?.motions;
@@ -130,7 +133,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
             <Stabilisation
               analysis={analysis}
               band={recipe.band_hz}
-              modes={hz}
+              modes={flags}
               chosen={at}
               onMode={setChosen}
               onPick={(f) => {
@@ -160,7 +163,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
           />
           <Panel
             title="Modes"
-            says={`${shapes.length} picked${missed != null ? `; they miss ${digits(100 * missed, 2)} % of what was measured` : ""}`}
+            says={`${following ? "finding what was picked … " : ""}${shapes.length} picked${missed != null ? `; they miss ${digits(100 * missed, 2)} % of what was measured` : ""}`}
             aside={
               <>
                 <Button look="link" onClick={universal}>
