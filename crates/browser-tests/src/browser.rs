@@ -189,6 +189,16 @@ impl Browser {
         Ok(())
     }
 
+    /// Presses Enter in a cell of the table that is typed into, and waits until it is closed: its value may be heard of
+    /// before, and keys until then are its own.
+    ///
+    /// # Errors
+    /// The cell stays open.
+    pub async fn entered(&self) -> Result<()> {
+        self.keys(&Key::Enter.to_string()).await?;
+        self.gone(Locator::Css("[role=grid] input:focus")).await
+    }
+
     /// Clicks at a place of the window.
     ///
     /// # Errors

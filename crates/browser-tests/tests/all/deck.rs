@@ -129,7 +129,7 @@ async fn many_rows_are_changed_filled_and_taken_back_by_keys() -> Result<()> {
     };
     // Name of row 5, three rows down: counted on.
     grid("bay 1").await?;
-    b.keys(&Key::Enter.to_string()).await?;
+    b.entered().await?;
     b.text_until("[data-cell='5-name']", |t| t == "bay 1").await?;
     grid(&Key::Up.to_string()).await?;
     grid(&held(Key::Shift, &Key::Down.to_string().repeat(3))).await?;

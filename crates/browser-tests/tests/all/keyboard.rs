@@ -26,7 +26,7 @@ async fn the_table_is_a_spreadsheet() -> Result<()> {
     grid(&b, &format!("{}{}", Key::Down, Key::Right)).await?;
     grid(&b, "QA-31, 9").await?;
     b.keys("9999").await?;
-    b.keys(&Key::Enter.to_string()).await?;
+    b.entered().await?;
     cell(&b, "6-sensor", "QA-31, 99999").await?;
     // Fill down from there, then take both back.
     grid(&b, &held(Key::Control, "d")).await?;
@@ -42,7 +42,7 @@ async fn the_table_is_a_spreadsheet() -> Result<()> {
     grid(&b, &format!("{}{}", Key::Right, Key::Right)).await?;
     grid(&b, "1").await?;
     b.keys("01.8 mV/g").await?;
-    b.keys(&Key::Enter.to_string()).await?;
+    b.entered().await?;
     cell(&b, "3-sensitivity", "101.8").await?;
     cell(&b, "3-sensitivity_unit", "mV/g").await?;
     let typed = |v: &Value| v["rig"]["channels"][2]["sensitivity"]["unit"] == "mV/g";
