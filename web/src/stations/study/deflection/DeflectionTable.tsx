@@ -1,5 +1,6 @@
 /** Each point of a deflection: how much it moves, when, and whether with the reference. */
 import type { Analysis } from "../../../api/client";
+import { amplitude } from "../../../ui/complex";
 import { digits } from "../../../ui/format";
 import { placed } from "../results/Shapes";
 
@@ -8,6 +9,7 @@ const FOLLOWS = 0.5;
 
 export function DeflectionTable({ analysis }: { analysis: Analysis }) {
   const shape = analysis.traces.find((t) => t.quantity === "shape");
+  const size = shape ? amplitude(shape) : [];
   const coherence = analysis.traces.find((t) => t.quantity === "coherence")?.values ?? [];
   const dofs = analysis.axes.find((a) => a.name === "dof")?.dofs ?? [];
   return (
@@ -28,8 +30,8 @@ export function DeflectionTable({ analysis }: { analysis: Analysis }) {
             return (
               <tr key={placed(d)} className="border-t border-rule" data-point={placed(d)}>
                 <td className="text-left">{placed(d)}</td>
-                <td className="num" data-rms={Math.hypot(re, im)}>
-                  {digits(Math.hypot(re, im), 4)}
+                <td className="num" data-rms={size[k]}>
+                  {digits(size[k], 4)}
                 </td>
                 <td className="num">{phase(re, im)}</td>
                 <td className={`num ${c != null && c < FOLLOWS ? "text-lamp" : ""}`}>

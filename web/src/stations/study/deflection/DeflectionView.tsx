@@ -14,7 +14,7 @@ import { MovingShape } from "../modes/MovingShape";
 import { corrected } from "../rows";
 import { DeflectionTable } from "./DeflectionTable";
 import { DeflectionWords } from "./DeflectionWords";
-import { courseOf, courseRecipe, placed, recipeOf, usual, type Wish } from "./recipe";
+import { courseOf, courseRecipe, recipeOf, sensorsOf, usual, type Wish } from "./recipe";
 
 /** Most values that the page asks for at once where it shows moment by moment. */
 const MOST_VALUES = 4e6;
@@ -34,7 +34,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
   const [wish, setWish] = useState(() => kept(run));
   const [error, setError] = useState<Error>();
   const geometry = useSpecimen(campaign).data?.specimen?.geometry ?? {};
-  const channels = placed(run);
+  const channels = sensorsOf(run);
   const onWish = (part: Partial<Wish>) => {
     const next = { ...wish, ...part };
     localStorage.setItem(at(run.id), JSON.stringify(next));
@@ -52,12 +52,13 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
   });
   const values = (wish.stretch[1] - wish.stretch[0]) * run.sample_rate_hz * channels.length;
   const inTime = wish.how === "time";
+  const moving = courseRecipe(run, wish);
   const course = useQuery<Analysis>({
-    queryKey: ["deflection", "course", run.id, courseRecipe(run, wish), corrected(run)],
+    queryKey: ["deflection", "course", run.id, moving, corrected(run)],
     enabled: inTime && channels.length > 1 && values <= MOST_VALUES,
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: ({ signal }) => askResult(run.id, { recipe: courseRecipe(run, wish), query: {} }, signal),
+    queryFn: ({ signal }) => askResult(run.id, { recipe: moving, query: {} }, signal),
   });
   const shown = made.error ? undefined : made.data;
   // Where nobody said a frequency, the one that moves most.

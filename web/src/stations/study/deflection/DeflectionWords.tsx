@@ -2,7 +2,7 @@
 import type { RunDetail } from "../../../api/client";
 import { NumberWord, RangeWord } from "../../../ui/EntryWord";
 import { ChosenWord } from "../../../ui/Word";
-import { type How, placed, UNITS, type Wish } from "./recipe";
+import { type How, sensorsOf, UNITS, type Wish } from "./recipe";
 
 type Props = { run: RunDetail; wish: Wish; onWish: (part: Partial<Wish>) => void };
 
@@ -18,7 +18,7 @@ const HOWS: { value: How; says: string }[] = [
 
 export function DeflectionWords({ run, wish, onWish }: Props) {
   const named = (channel: number) => run.channels.find((c) => c.channel === channel)?.recorded.name ?? "";
-  const channels = placed(run).map((c) => ({ value: c, says: named(c) }));
+  const channels = sensorsOf(run).map((c) => ({ value: c, says: named(c) }));
   const long = wish.stretch[1] - wish.stretch[0] > 5 * SHORT;
   const how = (to: How) =>
     onWish({

@@ -25,7 +25,7 @@ export const MOST_FRAMES = 4000;
 export const UNITS = ["m/s²", "mm/s", "mm"];
 
 /** Channels with a place on the specimen, of the kind of motion that most of them measure. */
-export function placed(run: RunDetail): number[] {
+export function sensorsOf(run: RunDetail): number[] {
   const there = run.channels.filter(
     (c) => c.recorded.point.trim() !== "" && ["acceleration", "velocity", "displacement"].includes(c.recorded.quantity),
   );
@@ -41,12 +41,12 @@ export function usual(run: RunDetail): Wish {
   return {
     how: "frequency",
     stretch: [0, run.duration_s],
-    reference: placed(run)[0] ?? 1,
+    reference: sensorsOf(run)[0] ?? 1,
     frequency_hz: 50,
     band_hz: [10, 100],
     order: 1,
     tacho: { channel: pulses ?? 1, pulses_per_rev: 1 },
-    unit: run.channels.find((c) => c.channel === placed(run)[0])?.recorded.unit ?? "m/s²",
+    unit: run.channels.find((c) => c.channel === sensorsOf(run)[0])?.recorded.unit ?? "m/s²",
     // Lines about half a hertz apart, as long as some blocks fit in.
     block: 2 ** Math.max(7, Math.min(17, Math.floor(Math.log2(run.sample_rate_hz * Math.min(2, run.duration_s / 8))))),
   };
@@ -56,7 +56,7 @@ export function usual(run: RunDetail): Wish {
 export function recipeOf(run: RunDetail, w: Wish): object {
   const rest = {
     lens: "deflection",
-    channels: placed(run),
+    channels: sensorsOf(run),
     stretch: { from_s: w.stretch[0], to_s: w.stretch[1] },
     unit: w.unit,
   };
@@ -70,7 +70,7 @@ export function recipeOf(run: RunDetail, w: Wish): object {
 /** The recipe of what moves moment by moment: samples of the band, as many frames as are fluent. */
 export const courseRecipe = (run: RunDetail, w: Wish) => ({
   lens: "waveform",
-  channels: placed(run),
+  channels: sensorsOf(run),
   stretch: { from_s: w.stretch[0], to_s: w.stretch[1] },
   unit: w.unit,
   prepare: [{ do: "bandpass", band_hz: w.band_hz }],

@@ -9,7 +9,7 @@ import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { saveBlob } from "../../../ui/save";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
-import { placed } from "../deflection/recipe";
+import { sensorsOf } from "../deflection/recipe";
 import { corrected } from "../rows";
 import { Compared } from "./Compared";
 import { KeepModes } from "./KeepModes";
@@ -35,7 +35,7 @@ export function ModesView({ campaign, run }: { campaign: number | undefined; run
   const functions = useFunctions(campaign);
   const [name, setName] = useState<string>();
   const sets = functions.data?.sets ?? [];
-  const all: From[] = [...sets.map((set) => ({ set })), ...(run && placed(run).length > 1 ? [{ run }] : [])];
+  const all: From[] = [...sets.map((set) => ({ set })), ...(run && sensorsOf(run).length > 1 ? [{ run }] : [])];
   // The newest series, where nobody chose.
   const from = all.find((f) => nameFrom(f) === name) ?? all.findLast((f) => f.set?.series != null) ?? all[0];
   if (!functions.data)

@@ -4,7 +4,7 @@ import type { FunctionSet } from "../../../api/taps";
 import { NumberWord, RangeWord } from "../../../ui/EntryWord";
 import { plain } from "../../../ui/format";
 import { ChosenWord } from "../../../ui/Word";
-import { placed } from "../deflection/recipe";
+import { sensorsOf } from "../deflection/recipe";
 import { type From, type ModesRecipe, nameFrom } from "./recipe";
 
 type Props = {
@@ -113,7 +113,7 @@ function OfResponses({ set, recipe, onRecipe }: Recipe & { set: FunctionSet }) {
 }
 
 function InOperation({ run, recipe, onRecipe }: Recipe & { run: RunDetail }) {
-  const channels = placed(run);
+  const channels = sensorsOf(run);
   const named = (c: number) => run.channels.find((r) => r.channel === c)?.recorded.name ?? `channel ${c}`;
   const pick = "stable" as const;
   return (

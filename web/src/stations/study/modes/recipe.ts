@@ -1,7 +1,7 @@
 /** What modes are looked for by: a recipe of the modes lens, kept for the campaign. */
 import type { RunDetail } from "../../../api/client";
 import type { FunctionSet, OfSet } from "../../../api/taps";
-import { placed } from "../deflection/recipe";
+import { sensorsOf } from "../deflection/recipe";
 
 export type ModesRecipe = {
   lens: "modes" | "operational_modes";
@@ -47,7 +47,7 @@ export function sent(recipe: ModesRecipe, run: RunDetail | undefined): object {
   if (recipe.lens === "modes" || !run) return recipe;
   const rate_hz = Math.ceil(2.56 * recipe.band_hz[1]);
   const slower = rate_hz < 0.8 * run.sample_rate_hz;
-  const channels = placed(run);
+  const channels = sensorsOf(run);
   const quantity = run.channels.find((c) => c.channel === channels[0])?.recorded.quantity;
   const unit = quantity === "acceleration" ? { unit: "mm/s" } : {};
   return { ...recipe, channels, ...unit, ...(slower ? { prepare: [{ do: "resample", rate_hz }] } : {}) };

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { placed, recipeOf, usual } from "../../../../src/stations/study/deflection/recipe";
+import { recipeOf, sensorsOf, usual } from "../../../../src/stations/study/deflection/recipe";
 import { picked, sent, usualModes, usualOperation } from "../../../../src/stations/study/modes/recipe";
 
 const channel = (n: number, quantity: string, point: string) => ({
@@ -20,7 +20,7 @@ const run = {
 } as never;
 
 test("what moves together are the sensors with a place, of the motion most of them measure", () => {
-  expect(placed(run)).toEqual([2, 5]);
+  expect(sensorsOf(run)).toEqual([2, 5]);
   expect(usual(run)).toMatchObject({ reference: 2, stretch: [0, 120], tacho: { channel: 1 }, unit: "m/s²" });
 });
 
