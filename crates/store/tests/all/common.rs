@@ -6,6 +6,8 @@ use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
 use echo_store::Store;
 use echo_store::run::NewRun;
+use sqlx::Connection;
+use sqlx::postgres::PgConnection;
 
 /// A row that measures volts as they are.
 pub fn channel(input: u16) -> Channel {
@@ -21,13 +23,35 @@ pub fn channel(input: u16) -> Channel {
     }
 }
 
+/// The database that tests share: what reaches over all of it (recovery, ownership) needs one [`apart`].
+pub fn shared() -> String {
+    std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it")
+}
+
+fn stamp() -> u128 {
+    std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos()
+}
+
+/// A database of the test's own, empty: gives its address.
+pub async fn apart() -> String {
+    let name = format!("apart_{}_{}", std::process::id(), stamp());
+    let mut connection = PgConnection::connect(&shared()).await.unwrap();
+    sqlx::query(sqlx::AssertSqlSafe(format!("CREATE DATABASE {name}"))).execute(&mut connection).await.unwrap();
+    let url = shared();
+    format!("{}/{name}", url.rsplit_once('/').unwrap().0)
+}
+
 /// A campaign of that name with an open run of one channel; gives both keys.
 #[allow(dead_code)]
 pub async fn open_run(name: &str) -> (Store, i64, i64) {
-    let url = std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it");
-    let store = Store::lazy(&url).unwrap();
+    open_run_at(&shared(), name).await
+}
+
+/// The same in the database at that address.
+pub async fn open_run_at(url: &str, name: &str) -> (Store, i64, i64) {
+    let store = Store::lazy(url).unwrap();
     store.migrate().await.unwrap();
-    let stamp = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
+    let stamp = stamp();
     let (rig, plan) = set_up();
     let campaign = store.create_campaign(&format!("{name} {stamp}"), "", "", &rig, &plan).await.unwrap();
     let run = open_another(&store, campaign).await;

@@ -1,6 +1,6 @@
 //! The lock of the process that works on a database, lost and taken again.
 
-use crate::common::open_run;
+use crate::common::{apart, open_run_at};
 use echo_store::run::Gap;
 use sqlx::Connection;
 use sqlx::postgres::PgConnection;
@@ -29,7 +29,8 @@ fn signal(pid: i32, which: &str) -> bool {
 
 #[tokio::test]
 async fn a_lock_whose_connection_was_only_slow_is_taken_again() {
-    let (store, _, run) = open_run("slow lock").await;
+    let url = apart().await;
+    let (store, _, run) = open_run_at(&url, "slow lock").await;
     store.own("a slow one").await.unwrap();
     let keep = async |first: i64| {
         let gap = Gap { first_sample: first, samples: 1, why: "test".into() };
@@ -37,7 +38,7 @@ async fn a_lock_whose_connection_was_only_slow_is_taken_again() {
     };
     keep(0).await.unwrap();
     let holds = "SELECT pid FROM pg_stat_activity WHERE application_name = 'a slow one'";
-    let mut own = PgConnection::connect(&std::env::var("DATABASE_URL").unwrap()).await.unwrap();
+    let mut own = PgConnection::connect(&url).await.unwrap();
     let pid: i32 = sqlx::query_scalar(holds).fetch_one(&mut own).await.unwrap();
 
     let until = async |refused: bool| {

@@ -1,6 +1,6 @@
 //! Campaigns on the shelf, runs of the list, people, files that are sent.
 
-use crate::common::{channel, open_another, open_run};
+use crate::common::{apart, channel, open_another, open_run, open_run_at};
 use chrono::{Duration, Utc};
 use echo_job::plan::Plan;
 use echo_job::rig::Rig;
@@ -136,7 +136,8 @@ async fn runs_that_were_recorded_together_move_together() {
 
 #[tokio::test]
 async fn a_run_that_is_brought_in_is_out_of_sight_until_it_is_whole() {
-    let (store, campaign, first) = closed("brought").await;
+    let (store, campaign, first) = open_run_at(&apart().await, "brought").await;
+    store.close_run(first, 1000, true, "test").await.unwrap();
     let tags = vec!["loud".to_string()];
     store.describe_run(first, &Description { kind: "a", remark: "b\nc", tags: &tags }, "Ines").await.unwrap();
     let told = store.run(first).await.unwrap();

@@ -2,6 +2,7 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
+use crate::common::{apart, shared};
 use chrono::{Duration, Utc};
 use echo_job::measure::{Measure, What};
 use echo_job::plan::{Length, Plan, Rounds};
@@ -36,7 +37,11 @@ fn rounds(count: u32) -> Rounds {
 }
 
 async fn campaign(name: &str) -> (Store, i64) {
-    let store = Store::lazy(&std::env::var("DATABASE_URL").expect("DATABASE_URL: ./test sets it")).unwrap();
+    campaign_at(&shared(), name).await
+}
+
+async fn campaign_at(url: &str, name: &str) -> (Store, i64) {
+    let store = Store::lazy(url).unwrap();
     store.migrate().await.unwrap();
     let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap().as_nanos();
     let id = store.create_campaign(&format!("{name} {now}"), "hull", "", &rig(), &plan()).await.unwrap();
@@ -202,7 +207,7 @@ async fn one_schedule_goes_and_its_table_grows() {
 
 #[tokio::test]
 async fn a_run_that_only_waited_is_not_recovered() {
-    let (store, id) = campaign("armed").await;
+    let (store, id) = campaign_at(&apart().await, "armed").await;
     let waited = open(&store, id, "A", None, 1).await;
     let kept = open(&store, id, "C", Some(waited.id), 1).await;
     let counts: Vec<i32> = (0..1024).collect();
