@@ -181,27 +181,28 @@ fn plate(outputs: usize, references: usize, lines: u32) -> FrfMatrix {
 }
 
 fn modes(c: &mut Criterion) {
-    let functions = plate(48, 2, 1600);
-    let band = (20.0, 790.0);
-    let settings = PoleSettings::within(band);
+    let band_hz = (20.0, 790.0);
+    let band = plate(48, 2, 1600).band(band_hz).unwrap();
     c.bench_function("stabilisation, 96 responses, order 40", |b| {
-        b.iter(|| stabilisation(black_box(&functions), settings).unwrap());
+        b.iter(|| stabilisation(black_box(&band), PoleSettings::default()).unwrap());
     });
     // The size of a large structure: what is looked at once, and what every pick asks for.
     let mut group = c.benchmark_group("256 outputs, 3 references, 4096 lines");
     group.sample_size(10);
     let functions = plate(256, 3, 4096);
-    let settings = PoleSettings { max_order: 60, ..settings };
-    group.bench_function("stabilisation, order 60", |b| {
-        b.iter(|| stabilisation(black_box(&functions), settings).unwrap());
+    group.bench_function("laying the band out", |b| {
+        b.iter(|| black_box(&functions).band(band_hz).unwrap());
     });
-    let diagram = stabilisation(&functions, PoleSettings { max_order: 20, ..settings }).unwrap();
-    let poles: Vec<Pole> = diagram.lasting(5).into_iter().map(|l| l.pole).collect();
+    let band = functions.band(band_hz).unwrap();
+    let diagram =
+        |max_order| stabilisation(black_box(&band), PoleSettings { max_order, ..Default::default() }).unwrap();
+    group.bench_function("stabilisation, order 60", |b| b.iter(|| diagram(60)));
+    let poles: Vec<Pole> = diagram(20).lasting(5).into_iter().map(|l| l.pole).collect();
     group.bench_function("refinement of the poles", |b| {
-        b.iter(|| refined(black_box(&functions), band, &poles).unwrap());
+        b.iter(|| refined(black_box(&band), &poles).unwrap());
     });
-    group.bench_function("shapes", |b| {
-        b.iter(|| shapes(black_box(&functions), band, &poles, &[]).unwrap());
+    group.bench_function("shapes and what they miss", |b| {
+        b.iter(|| shapes(black_box(&band), &poles, &[]).unwrap());
     });
     group.finish();
 }

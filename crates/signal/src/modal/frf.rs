@@ -52,28 +52,6 @@ impl FrfMatrix {
         Ok(FrfMatrix { frequencies_hz, outputs, references, motion, values })
     }
 
-    /// The lines within a band, without 0 Hz, where a response to force says nothing of a mode.
-    ///
-    /// # Errors
-    /// A band that is none, or holds fewer than `least` lines.
-    pub fn within(&self, band_hz: (f64, f64), least: usize) -> Result<FrfMatrix> {
-        let told = format!("{} to {}", band_hz.0, band_hz.1);
-        if !(band_hz.0 >= 0.0 && band_hz.1 > band_hz.0 && band_hz.1.is_finite()) {
-            return Err(argument("band_hz", told, "two frequencies from 0 Hz, the lower first"));
-        }
-        let inside = |f: f64| f > 0.0 && (band_hz.0..=band_hz.1).contains(&f);
-        let kept: Vec<usize> = (0..self.lines()).filter(|k| inside(self.frequencies_hz[*k])).collect();
-        if kept.len() < least {
-            let allowed = format!("a band with {least} lines or more; this one has {}", kept.len());
-            return Err(argument("band_hz", told, allowed));
-        }
-        Ok(FrfMatrix {
-            frequencies_hz: kept.iter().map(|k| self.frequencies_hz[*k]).collect(),
-            values: kept.iter().flat_map(|k| self.line(*k)).copied().collect(),
-            ..*self
-        })
-    }
-
     /// Frequencies, Hz.
     pub fn frequencies_hz(&self) -> &[f64] {
         &self.frequencies_hz

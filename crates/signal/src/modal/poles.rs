@@ -10,18 +10,17 @@
 //! Guillaume, Verboven, Vanlanduit & Parloo, "On the influence of the parameter constraint on the
 //! stability of the poles and the discrimination capabilities of the stabilisation diagrams", MSSP 2005.
 
-use super::frf::FrfMatrix;
+use super::band::Band;
 use super::mac::mac;
+use super::normal::{positive, reduced};
 use crate::error::{Result, argument};
-use nalgebra::{Cholesky, DMatrix, DVector};
+use nalgebra::{DMatrix, DVector};
 use realfft::num_complex::Complex64;
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::TAU;
 
 /// What poles are looked for and when one counts as the same as that of the order before.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PoleSettings {
-    /// Band, Hz.
-    pub band_hz: (f64, f64),
     /// Highest order of the polynomials; orders from 2 are tried. Each adds as many poles as there are references.
     pub max_order: usize,
     /// Largest relative change of the frequency.
@@ -32,12 +31,14 @@ pub struct PoleSettings {
     pub mac: f64,
 }
 
-impl PoleSettings {
+impl Default for PoleSettings {
     /// Order 40; one in a hundred of frequency, one in twenty of damping, 0.98 of MAC.
-    pub fn within(band_hz: (f64, f64)) -> PoleSettings {
-        PoleSettings { band_hz, max_order: 40, frequency_change: 0.01, damping_change: 0.05, mac: 0.98 }
+    fn default() -> PoleSettings {
+        PoleSettings { max_order: 40, frequency_change: 0.01, damping_change: 0.05, mac: 0.98 }
     }
+}
 
+impl PoleSettings {
     fn check(&self) -> Result<()> {
         if !(2..=200).contains(&self.max_order) {
             return Err(argument("max_order", self.max_order, "2 to 200"));
@@ -117,75 +118,18 @@ pub struct Stabilisation {
 ///
 /// # Errors
 /// Settings outside what they allow; a band with fewer lines than unknowns of the highest order.
-pub fn stabilisation(functions: &FrfMatrix, settings: PoleSettings) -> Result<Stabilisation> {
+pub fn stabilisation(band: &Band, settings: PoleSettings) -> Result<Stabilisation> {
     settings.check()?;
-    let references = functions.references();
-    let least = (settings.max_order + 1) * (references + 1);
-    let band = functions.within(settings.band_hz, least)?;
-    let reduced = reduced(&band, settings);
+    let references = band.references();
+    band.holds((settings.max_order + 1) * (references + 1))?;
+    let reduced = reduced(band, settings.max_order);
     let mut orders: Vec<Vec<StablePole>> = Vec::new();
     for order in 2..=settings.max_order {
-        let poles = poles_of(&reduced, order, references, settings.band_hz);
+        let poles = poles_of(&reduced, order, references, band.band_hz());
         let found = poles.into_iter().map(|pole| compared(pole, orders.last(), &settings)).collect();
         orders.push(found);
     }
     Ok(Stabilisation { orders, settings })
-}
-
-/// Normal equations of the denominator alone, numerators of every output eliminated: symmetric,
-/// `references · (max_order + 1)` square.
-fn reduced(band: &FrfMatrix, settings: PoleSettings) -> DMatrix<f64> {
-    let (outputs, inputs) = (band.outputs(), band.references());
-    let n = settings.max_order + 1;
-    let (low, high) = settings.band_hz;
-    // Sums over the lines depend on the difference of two powers only.
-    let mut powers = vec![0.0; n];
-    let mut cross = vec![DMatrix::<f64>::zeros(inputs, inputs); 2 * n - 1];
-    let mut linear = vec![DMatrix::<f64>::zeros(outputs, inputs); 2 * n - 1];
-    for line in 0..band.lines() {
-        let step = Complex64::from_polar(1.0, PI * (band.frequencies_hz()[line] - low) / (high - low));
-        let h = DMatrix::from_row_slice(outputs, inputs, band.line(line));
-        let square = h.adjoint() * &h;
-        let mut turn = step.powi(1 - n as i32);
-        for d in 0..2 * n - 1 {
-            if d + 1 >= n {
-                powers[d + 1 - n] += turn.re;
-            }
-            cross[d].zip_apply(&square, |sum, z| *sum += (turn * z).re);
-            linear[d].zip_apply(&h, |sum, z| *sum += (turn * z).re);
-            turn *= step;
-        }
-    }
-    // Block (i, j) of a product belongs to power j − i.
-    let at = |i: usize, j: usize| j + n - 1 - i;
-    let toeplitz = DMatrix::from_fn(n, n, |i, j| powers[i.abs_diff(j)]);
-    let mut whole =
-        DMatrix::from_fn(n * inputs, n * inputs, |a, b| cross[at(a / inputs, b / inputs)][(a % inputs, b % inputs)]);
-    let solver = positive(toeplitz);
-    for output in 0..outputs {
-        let of_output = DMatrix::from_fn(n, n * inputs, |i, b| linear[at(i, b / inputs)][(output, b % inputs)]);
-        whole -= of_output.tr_mul(&solver.solve(&of_output));
-    }
-    whole
-}
-
-/// Factors of a matrix that is positive but for rounding. One whose numbers have run out of what can be
-/// written, which no lifting mends, has those of a unit matrix.
-fn positive(mut matrix: DMatrix<f64>) -> Cholesky<f64, nalgebra::Dyn> {
-    if matrix.iter().any(|x| !x.is_finite()) {
-        matrix = DMatrix::identity(matrix.nrows(), matrix.ncols());
-    }
-    let mean = matrix.diagonal().mean().max(f64::MIN_POSITIVE);
-    let mut lift = 1e-14 * mean;
-    loop {
-        for k in 0..matrix.nrows() {
-            matrix[(k, k)] += lift;
-        }
-        if let Some(c) = Cholesky::new(matrix.clone()) {
-            return c;
-        }
-        lift *= 10.0;
-    }
 }
 
 /// Stable poles of one order within the band, by rising frequency.

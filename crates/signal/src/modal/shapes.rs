@@ -7,11 +7,11 @@
 //! approach to modal identification", JSV 1998; Ewins, "Modal Testing", 2nd ed., ch. 4 (residuals,
 //! scaling to unit modal mass).
 
-use super::frf::FrfMatrix;
+use super::band::Band;
 use super::poles::Pole;
 use crate::error::{Result, SignalError, argument};
 use crate::response::Motion;
-use nalgebra::DMatrix;
+use nalgebra::{DMatrix, DMatrixView};
 use realfft::num_complex::Complex64;
 use std::f64::consts::TAU;
 
@@ -47,6 +47,8 @@ pub struct Mode {
 pub struct Modes {
     /// Modes in the order of the poles.
     pub modes: Vec<Mode>,
+    /// Share of the measured energy in the band that the synthesis misses, `[output][reference]`.
+    pub misses: Vec<f64>,
     motion: Motion,
     references: usize,
     /// `[output][reference]`, of receptance: the lower residuals fall like mass, 1/kg, the upper ones stay, m/N.
@@ -54,23 +56,38 @@ pub struct Modes {
     upper_residuals: Vec<f64>,
 }
 
-/// Shapes of the poles in a band. `driving` names outputs that sit at references, both from 0;
+/// Shapes of the poles of a band. `driving` names outputs that sit at references, both from 0;
 /// with them shapes are scaled to unit modal mass.
 ///
 /// # Errors
 /// No pole; poles of another number of references; a driving point that is not there; fewer lines
 /// than unknowns.
-pub fn shapes(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole], driving: &[(usize, usize)]) -> Result<Modes> {
-    let (outputs, inputs) = (functions.outputs(), functions.references());
+pub fn shapes(band: &Band, poles: &[Pole], driving: &[(usize, usize)]) -> Result<Modes> {
+    let (outputs, inputs, lines) = (band.outputs(), band.references(), band.lines());
     check(poles, inputs)?;
     if let Some((o, r)) = driving.iter().find(|(o, r)| *o >= outputs || *r >= inputs) {
         let allowed = format!("outputs 0 to {}, references 0 to {}", outputs - 1, inputs - 1);
         return Err(argument("driving", format!("{o}, {r}"), allowed));
     }
-    let unknown = 2 * poles.len() + 2 * inputs;
-    let band = functions.within(band_hz, unknown)?;
-    let found = fit(&band, poles).ok_or_else(same)?;
-    let value = |row: usize, output: usize| found.unknowns[(row, output)];
+    band.holds(unknowns(poles.len(), inputs))?;
+    let model = Model::of(band, poles).ok_or_else(same)?;
+    // Of each reference its own rows, so that what is missed is known for each.
+    let of_reference = |i: usize| model.directions.rows(2 * lines * i, 2 * lines);
+    let parts: Vec<DMatrix<f64>> =
+        (0..inputs).map(|i| of_reference(i).transpose() * band.rows().rows(2 * lines * i, 2 * lines)).collect();
+    let along = parts.iter().fold(DMatrix::zeros(parts[0].nrows(), outputs), |sum, part| sum + part);
+    let found = model.unknowns(&along).ok_or_else(same)?;
+    let mut misses = vec![0.0; outputs * inputs];
+    for (i, part) in parts.iter().enumerate() {
+        let own = of_reference(i).transpose() * of_reference(i);
+        let made = &own * &along;
+        for o in 0..outputs {
+            let whole = band.rows().column(o).rows(2 * lines * i, 2 * lines).norm_squared();
+            let missed = whole - 2.0 * along.column(o).dot(&part.column(o)) + along.column(o).dot(&made.column(o));
+            misses[o * inputs + i] = missed.max(0.0) / whole;
+        }
+    }
+    let value = |row: usize, output: usize| found[(row, output)];
     let modes = poles.iter().enumerate().map(|(k, pole)| {
         let residues = (0..outputs).map(|o| Complex64::new(value(2 * k, o), value(2 * k + 1, o))).collect();
         scaled(pole.clone(), residues, driving)
@@ -81,11 +98,17 @@ pub fn shapes(functions: &FrfMatrix, band_hz: (f64, f64), poles: &[Pole], drivin
     };
     Ok(Modes {
         modes: modes.collect(),
-        motion: functions.motion(),
+        misses,
+        motion: band.motion(),
         references: inputs,
         lower_residuals: of(2 * poles.len()),
         upper_residuals: of(2 * poles.len() + inputs),
     })
+}
+
+/// How many unknowns each output has.
+pub(super) fn unknowns(poles: usize, inputs: usize) -> usize {
+    2 * poles + 2 * inputs
 }
 
 /// Poles are there, and of so many references.
@@ -106,65 +129,81 @@ pub(super) fn same() -> SignalError {
     argument("poles", "two that are the same", "poles that differ")
 }
 
-/// The linear part of the model: what each unknown of an output does to its answers to all references.
-pub(super) struct Fit {
-    /// Columns of length one, as orthonormal directions that span them.
+/// The linear part of the model: what each unknown of an output does to its answers to all references, by rows
+/// as the band has them. Unknowns are real and imaginary residues pole by pole, then what lies below, then above.
+pub(super) struct Model {
+    /// Orthonormal directions that span the columns.
     pub directions: DMatrix<f64>,
-    /// `[unknown][output]`: real and imaginary residues pole by pole, then below, then above.
+    /// What makes columns of length one of the directions, and the lengths they had.
+    upper: DMatrix<f64>,
+    sizes: Vec<f64>,
+}
+
+impl Model {
+    /// For poles as they are; nothing where two of them are the same.
+    pub(super) fn of(band: &Band, poles: &[Pole]) -> Option<Model> {
+        let (inputs, lines) = (band.references(), band.lines());
+        let mut matrix = DMatrix::<f64>::zeros(2 * lines * inputs, unknowns(poles.len(), inputs));
+        for (line, (s, motion)) in band.places().enumerate() {
+            let mut set = |column: usize, input: usize, z: Complex64| {
+                let row = 2 * lines * input + line;
+                (matrix[(row, column)], matrix[(row + lines, column)]) = (z.re, z.im);
+            };
+            for (k, pole) in poles.iter().enumerate() {
+                let (near, far) = (motion / (s - pole.lambda), motion / (s - pole.lambda.conj()));
+                for (input, l) in pole.participation.iter().enumerate() {
+                    let (plain, mirrored) = (near * l, far * l.conj());
+                    // Real and imaginary part of a residue each act through both of the pair.
+                    set(2 * k, input, plain + mirrored);
+                    set(2 * k + 1, input, Complex64::i() * (plain - mirrored));
+                }
+            }
+            for input in 0..inputs {
+                set(2 * poles.len() + input, input, motion / (s * s));
+                set(2 * poles.len() + inputs + input, input, motion);
+            }
+        }
+        // Columns of very different size are brought to one before they are weighed against each other.
+        let sizes: Vec<f64> = matrix.column_iter().map(|c| c.norm().max(f64::MIN_POSITIVE)).collect();
+        for (mut column, size) in matrix.column_iter_mut().zip(&sizes) {
+            column /= *size;
+        }
+        let parts = matrix.qr();
+        let upper = parts.r();
+        if upper.diagonal().iter().any(|d| d.abs() < 1e-10) {
+            return None;
+        }
+        Some(Model { directions: parts.q(), upper, sizes })
+    }
+
+    /// Unknowns `[unknown][output]` of answers with such shares along the directions.
+    pub(super) fn unknowns(&self, along: &DMatrix<f64>) -> Option<DMatrix<f64>> {
+        let mut unknowns = self.upper.solve_upper_triangular(along)?;
+        for (mut row, size) in unknowns.row_iter_mut().zip(&self.sizes) {
+            row /= *size;
+        }
+        Some(unknowns)
+    }
+}
+
+/// What poles as they are explain of answers.
+pub(super) struct Fit {
+    /// The linear part.
+    pub model: Model,
+    /// `[unknown][output]`.
     pub unknowns: DMatrix<f64>,
     /// `[row][output]`: what is measured and not explained.
     pub rest: DMatrix<f64>,
 }
 
-/// Residues and residual terms of all outputs for poles as they are; nothing where two of them are the same.
-pub(super) fn fit(band: &FrfMatrix, poles: &[Pole]) -> Option<Fit> {
-    let inputs = band.references();
-    let rows = 2 * band.lines() * inputs;
-    let mut matrix = DMatrix::<f64>::zeros(rows, 2 * poles.len() + 2 * inputs);
-    let mut right = DMatrix::<f64>::zeros(rows, band.outputs());
-    for line in 0..band.lines() {
-        let s = Complex64::new(0.0, TAU * band.frequencies_hz()[line]);
-        let motion = s.powi(band.motion().derivative());
-        for input in 0..inputs {
-            let row = 2 * (line * inputs + input);
-            let mut set = |column: usize, z: Complex64| {
-                matrix[(row, column)] = z.re;
-                matrix[(row + 1, column)] = z.im;
-            };
-            for (k, pole) in poles.iter().enumerate() {
-                let l = pole.participation[input];
-                let (plain, mirrored) = (motion * l / (s - pole.lambda), motion * l.conj() / (s - pole.lambda.conj()));
-                // Real and imaginary part of a residue each act through both of the pair.
-                set(2 * k, plain + mirrored);
-                set(2 * k + 1, Complex64::i() * (plain - mirrored));
-            }
-            set(2 * poles.len() + input, motion / (s * s));
-            set(2 * poles.len() + inputs + input, motion);
-            for output in 0..band.outputs() {
-                let h = band.at(line, output, input);
-                right[(row, output)] = h.re;
-                right[(row + 1, output)] = h.im;
-            }
-        }
-    }
-    // Columns of very different size are brought to one before they are weighed against each other.
-    let sizes: Vec<f64> = matrix.column_iter().map(|c| c.norm().max(f64::MIN_POSITIVE)).collect();
-    for (mut column, size) in matrix.column_iter_mut().zip(&sizes) {
-        column /= *size;
-    }
-    let parts = matrix.qr();
-    let directions = parts.q();
-    let along = directions.tr_mul(&right);
-    let upper = parts.r();
-    if upper.diagonal().iter().any(|d| d.abs() < 1e-10) {
-        return None;
-    }
-    let mut unknowns = upper.solve_upper_triangular(&along)?;
-    for (mut row, size) in unknowns.row_iter_mut().zip(&sizes) {
-        row /= *size;
-    }
-    let rest = right - &directions * along;
-    Some(Fit { directions, unknowns, rest })
+/// Residues and residual terms of answers over a band; nothing where two poles are the same.
+pub(super) fn fit(band: &Band, answers: DMatrixView<'_, f64>, poles: &[Pole]) -> Option<Fit> {
+    let model = Model::of(band, poles)?;
+    let along = model.directions.transpose() * answers;
+    let unknowns = model.unknowns(&along)?;
+    let mut rest = answers.into_owned();
+    rest.gemm(-1.0, &model.directions, &along, 1.0);
+    Some(Fit { model, unknowns, rest })
 }
 
 fn scaled(pole: Pole, residues: Vec<Complex64>, driving: &[(usize, usize)]) -> Mode {
@@ -202,29 +241,5 @@ impl Modes {
         let at = output * self.references + reference;
         let receptance = of_modes + self.lower_residuals[at] / (s * s) + self.upper_residuals[at];
         receptance * s.powi(self.motion.derivative())
-    }
-
-    /// Share of the measured energy in a band that the synthesis misses, for each output and
-    /// reference `[output][reference]`, 0 to 1 and more.
-    ///
-    /// # Errors
-    /// A band without lines; functions of another number of outputs or references.
-    pub fn misses(&self, functions: &FrfMatrix, band_hz: (f64, f64)) -> Result<Vec<f64>> {
-        let band = functions.within(band_hz, 1)?;
-        let (outputs, inputs) = (band.outputs(), band.references());
-        if outputs * inputs != self.upper_residuals.len() || inputs != self.references {
-            return Err(argument("functions", format!("{outputs} × {inputs}"), "those the modes were found in"));
-        }
-        let pairs = (0..outputs).flat_map(|o| (0..inputs).map(move |i| (o, i)));
-        Ok(pairs
-            .map(|(o, i)| {
-                let (missed, whole) = (0..band.lines()).fold((0.0, 0.0), |(missed, whole), line| {
-                    let h = band.at(line, o, i);
-                    let off = h - self.synthesis(band.frequencies_hz()[line], o, i);
-                    (missed + off.norm_sqr(), whole + h.norm_sqr())
-                });
-                missed / whole
-            })
-            .collect())
     }
 }

@@ -85,8 +85,8 @@ fn correlations_do_not_depend_on_how_samples_come() {
 fn modes_are_found_without_their_forces() {
     let found = correlated(&felt(300_000, 0.0), 1024, &[0, 1, 4]);
     let half = found.half_spectra().unwrap();
-    let band = (10.0, 400.0);
-    let diagram = stabilisation(&half, PoleSettings { max_order: 30, ..PoleSettings::within(band) }).unwrap();
+    let within = half.band((10.0, 400.0)).unwrap();
+    let diagram = stabilisation(&within, PoleSettings { max_order: 30, ..PoleSettings::default() }).unwrap();
     let poles: Vec<Pole> = diagram.lasting(5).into_iter().map(|l| l.pole).collect();
     // The linear poles are taken as they are: correlations scatter otherwise than measured responses.
     let near: Vec<Pole> = KNOWN
@@ -96,8 +96,8 @@ fn modes_are_found_without_their_forces() {
             poles.iter().min_by(|a, b| off(a).total_cmp(&off(b))).expect("poles hold").clone()
         })
         .collect();
-    let better = refined(&half, band, &near).unwrap();
-    let modes = shapes(&half, band, &better, &[]).unwrap();
+    let better = refined(&within, &near).unwrap();
+    let modes = shapes(&within, &better, &[]).unwrap();
     let of: Vec<&[Complex64]> = modes.modes.iter().map(|m| &m.shape[..]).collect();
     for (k, (mode, (hz, zeta, shape))) in modes.modes.iter().zip(KNOWN).enumerate() {
         let pole = mode.pole.clone().without_window(found.added_decay());

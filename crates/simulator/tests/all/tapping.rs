@@ -182,11 +182,11 @@ fn the_modes_that_are_built_in_are_found_from_hits() {
     let lines = (1000.0 / hz(1)) as usize;
     let values = (0..lines).flat_map(|line| all.iter().map(move |r| r.h[0][line])).collect();
     let functions = FrfMatrix::new((0..lines).map(hz).collect(), 18, 1, Motion::Accelerance, values).unwrap();
-    let band = (40.0, 700.0);
-    let found = stabilisation(&functions, PoleSettings::within(band)).unwrap().lasting(5);
+    let band = functions.band((40.0, 700.0)).unwrap();
+    let found = stabilisation(&band, PoleSettings::default()).unwrap().lasting(5);
     let poles: Vec<Pole> = found.into_iter().map(|l| l.pole).collect();
-    let poles = refined(&functions, band, &poles).unwrap();
-    let modes = shapes(&functions, band, &poles, &[(13, 0)]).unwrap().modes;
+    let poles = refined(&band, &poles).unwrap();
+    let modes = shapes(&band, &poles, &[(13, 0)]).unwrap().modes;
     let Truth::Modes(truth) = device.truth() else { panic!("a structure has modes") };
     assert_eq!(modes.len(), 6, "{:?}", poles.iter().map(Pole::frequency_hz).collect::<Vec<_>>());
     for (mode, truth) in modes.iter().zip(&truth) {

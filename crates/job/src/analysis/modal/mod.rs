@@ -19,7 +19,7 @@ use crate::Refusal;
 use crate::recipe::modal::{ModesRecipe, Pick};
 use crate::recipe::{Lens, Recipe};
 pub use compare::{Compared, ShapeSet};
-use echo_signal::modal::frf::FrfMatrix;
+use echo_signal::modal::band::Band;
 use echo_signal::modal::indicator::{cmif, mmif};
 use echo_signal::modal::mac::{mac, mpc, turned_real};
 use echo_signal::modal::poles::{Lasting, PoleSettings, Stabilisation, Stability, stabilisation};
@@ -58,7 +58,7 @@ pub fn modes(
 pub struct Seen {
     /// The responses.
     pub table: Table,
-    band: [f64; 2],
+    band: Band,
     diagram: Stabilisation,
     indicators: Vec<Trace>,
     /// What was heard in operation, where that is what was looked at.
@@ -101,22 +101,22 @@ pub fn look(recipe: &Recipe, (frequencies_hz, traces): (&[f64], &[Trace])) -> Re
         }
     }
     let table = Table::new(frequencies_hz, traces, settings.references.as_deref())?;
-    let band = band(&settings, frequencies_hz)?;
-    let diagram = diagram_of(&table.functions, &settings, band)?;
+    let [low, high] = band(&settings, frequencies_hz)?;
+    let band = table.functions.band((low, high)).map_err(told)?;
+    let diagram = diagram_of(&band, &settings)?;
     let indicators = indicators(&table);
     Ok(Seen { table, band, diagram, indicators, heard: None, cautions: Vec::new(), last: Last::default() })
 }
 
 /// Poles of every order.
-fn diagram_of(functions: &FrfMatrix, settings: &ModesRecipe, band: [f64; 2]) -> Result<Stabilisation, AnalysisError> {
+fn diagram_of(band: &Band, settings: &ModesRecipe) -> Result<Stabilisation, AnalysisError> {
     let limits = PoleSettings {
         max_order: settings.max_order,
         frequency_change: settings.frequency_change,
         damping_change: settings.damping_change,
         mac: settings.mac,
-        ..PoleSettings::within((band[0], band[1]))
     };
-    stabilisation(functions, limits).map_err(told)
+    stabilisation(band, limits).map_err(told)
 }
 
 /// Listens to samples in operation; gives what was looked at with the recipe as it was carried out. `progress` gets
@@ -147,15 +147,14 @@ fn found(seen: &Seen, settings: &ModesRecipe) -> Result<Arc<(Vec<Lasting>, Modes
     if let Some(known) = known {
         return Ok(known);
     }
-    let (table, band) = (&seen.table, (seen.band[0], seen.band[1]));
     let picked = picked(&seen.diagram, settings)?;
     let poles: Vec<_> = picked.iter().map(|l| l.pole.clone()).collect();
     // Correlations scatter otherwise than measured responses: least squares of them would follow what is random.
     let poles = match seen.heard {
         Some(_) => poles,
-        None => refined(&table.functions, band, &poles).map_err(told)?,
+        None => refined(&seen.band, &poles).map_err(told)?,
     };
-    let modes = shapes(&table.functions, band, &poles, &table.driving()).map_err(told)?;
+    let modes = shapes(&seen.band, &poles, &seen.table.driving()).map_err(told)?;
     let found = Arc::new((picked, modes));
     *last() = Some((settings.clone(), found.clone()));
     Ok(found)
@@ -189,12 +188,11 @@ pub fn synthesised(
     }
     let found = found(seen, &settings_of(recipe)?)?;
     let modes = &found.1;
-    let misses = modes.misses(functions, (seen.band[0], seen.band[1])).map_err(told)?;
     let frequencies_hz = functions.frequencies_hz().to_vec();
     Ok(Synthesised {
         measured: (0..functions.lines()).map(|line| functions.at(line, output, reference)).collect(),
         made: frequencies_hz.iter().map(|f| modes.synthesis(*f, output, reference)).collect(),
-        missed: misses[output * functions.references() + reference],
+        missed: modes.misses[output * functions.references() + reference],
         frequencies_hz,
     })
 }
@@ -211,7 +209,7 @@ pub fn modes_of(
 ) -> Result<Analysis, AnalysisError> {
     let settings = settings_of(recipe)?;
     let Seen { table, diagram, indicators, .. } = seen;
-    let band = seen.band;
+    let (low, high) = seen.band.band_hz();
     let go = |progress: &mut dyn FnMut(f64) -> bool, share| {
         if progress(share) { Ok(()) } else { Err(AnalysisError::Stopped) }
     };
@@ -223,7 +221,7 @@ pub fn modes_of(
     let added_decay = seen.heard.as_ref().map_or(settings.added_decay.unwrap_or(0.0), Heard::added_decay);
     let lens = match &seen.heard {
         Some(heard) => heard.lens(recipe),
-        None => Lens::Modes(ModesRecipe { band_hz: Some(band), ..settings }),
+        None => Lens::Modes(ModesRecipe { band_hz: Some([low, high]), ..settings }),
     };
     let mut out = Analysis {
         recipe: Recipe { lens, ..recipe.clone() },
@@ -244,7 +242,7 @@ pub fn modes_of(
         peaks: Vec::new(),
         stabilisation: held(diagram),
     };
-    let misses = found.misses(&table.functions, (band[0], band[1])).map_err(told)?;
+    let misses = &found.misses;
     for (k, (mode, lasting)) in found.modes.iter().zip(picked).enumerate() {
         told_of(&mut out, k as u32 + 1, mode, lasting, real, added_decay);
     }

@@ -1,6 +1,6 @@
 //! Modes of a structure in operation: correlations of its samples read as if they were responses.
 
-use super::{Seen, Table, caution, curve, diagram_of, modes_of, number};
+use super::{Seen, Table, caution, curve, diagram_of, modes_of, number, told};
 use crate::Refusal;
 use crate::analysis::places::places;
 use crate::analysis::prepare::View;
@@ -93,13 +93,14 @@ pub(in crate::analysis) fn heard(
     let correlations = processor.finish()?;
     let functions = signed(correlations.half_spectra()?, &places, &references)?;
     let half_rate = view.rate() / 2.0;
-    let band = s.band_hz.unwrap_or([0.01 * half_rate, 0.8 * half_rate]);
+    let band_hz = s.band_hz.unwrap_or([0.01 * half_rate, 0.8 * half_rate]);
     let recipe = OperationalModesRecipe {
         references: Some(references.iter().map(|r| view.channels[*r].number).collect()),
-        band_hz: Some(band),
+        band_hz: Some(band_hz),
         ..s.clone()
     };
-    let diagram = diagram_of(&functions, &recipe.of_poles(), band)?;
+    let band = functions.band((band_hz[0], band_hz[1])).map_err(told)?;
+    let diagram = diagram_of(&band, &recipe.of_poles())?;
     let named = |k: usize| format!("singular {}", k + 1);
     let indicators = cmif(&functions)
         .into_iter()
