@@ -132,7 +132,7 @@ impl Stream {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use echo_link::{Coupling, InputOffer};
+    use echo_link::{Circuit, Coupling, InputOffer};
     use proptest::prelude::*;
 
     fn offer(number: u16) -> InputOffer {
@@ -168,6 +168,7 @@ mod tests {
             samples: 100,
             inputs: vec![1, 2],
             over: vec![false; 2],
+            circuits: vec![Circuit::InOrder; 2],
         }
     }
 
@@ -231,7 +232,7 @@ mod tests {
                 // Some of them near to what is due, so that not all are refused.
                 let (sequence, first) = if ours { (sequence % 64, end + first % 4096) } else { (sequence, first) };
                 let over = vec![false; inputs.len()];
-                let h = BlockHead { sequence, first_sample: first, clock_ns, clock_locked: true, samples: samples % 9000, inputs, over };
+                let h = BlockHead { sequence, first_sample: first, clock_ns, clock_locked: true, samples: samples % 9000, circuits: vec![Circuit::InOrder; over.len()], inputs, over };
                 let again = s.last.is_some_and(|l| sequence <= l.1);
                 if s.check(&h, now).is_ok() && !again {
                     prop_assert!(first >= end && h.inputs == [1, 2] && h.samples > 0);

@@ -1,6 +1,6 @@
 //! The last seconds of every input and its level, for displays. Never in the way of recording.
 
-use echo_link::FULL_SCALE;
+use echo_link::{Circuit, FULL_SCALE};
 use std::collections::VecDeque;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -26,6 +26,8 @@ pub struct InputLevel {
     pub over: bool,
     /// Over range since the last reset.
     pub over_held: bool,
+    /// What its supply says now.
+    pub circuit: Circuit,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -81,6 +83,7 @@ struct InputView {
     recent: VecDeque<BlockLevel>,
     held: i32,
     over_held: bool,
+    circuit: Circuit,
     strip: Envelope,
     whole: Envelope,
 }
@@ -122,6 +125,7 @@ impl Live {
                     recent: VecDeque::new(),
                     held: before.map_or(0, |b| b.held),
                     over_held: before.is_some_and(|b| b.over_held),
+                    circuit: Circuit::InOrder,
                     strip: Envelope::default(),
                     whole: Envelope::default(),
                 }
@@ -145,14 +149,14 @@ impl Live {
         *self.inner() = Inner::default();
     }
 
-    pub(crate) fn push(&self, over: &[bool], counts: &[Vec<i32>]) {
+    pub(crate) fn push(&self, (over, circuits): (&[bool], &[Circuit]), counts: &[Vec<i32>]) {
         let mut inner = self.inner();
         inner.blocks += 1;
         inner.block_samples = counts.first().map_or(0, Vec::len);
         let keeping = inner.keeping;
         // Ten seconds, or what memory is set aside for.
         let keep = LONGEST.min((inner.rate_hz * 10.0) as usize).max(4096);
-        for ((view, c), over) in inner.inputs.iter_mut().zip(counts).zip(over) {
+        for (((view, c), over), circuit) in inner.inputs.iter_mut().zip(counts).zip(over).zip(circuits) {
             let (mut low, mut high, mut sum, mut squares) = (i32::MAX, i32::MIN, 0.0, 0.0);
             for &x in c {
                 low = low.min(x);
@@ -181,6 +185,7 @@ impl Live {
             }
             view.held = view.held.max(peak);
             view.over_held |= over;
+            view.circuit = *circuit;
             let drop = (view.ring.len() + c.len()).saturating_sub(keep).min(view.ring.len());
             view.ring.drain(..drop);
             view.ring.extend(c);
@@ -216,6 +221,7 @@ impl Live {
                     held: f64::from(i.held) * scale,
                     over: i.recent.iter().any(|b| b.over),
                     over_held: i.over_held,
+                    circuit: i.circuit,
                 }
             })
             .collect()
@@ -273,13 +279,14 @@ mod tests {
     fn levels_follow_and_peaks_are_held() {
         let live = Live::default();
         live.restart(1000.0, &[4]);
-        live.push(&[true], &[vec![FULL_SCALE / 2, -FULL_SCALE / 2]]);
+        live.push((&[true], &[Circuit::Open]), &[vec![FULL_SCALE / 2, -FULL_SCALE / 2]]);
         for _ in 0..NOW_BLOCKS {
-            live.push(&[false], &[vec![FULL_SCALE / 4; 2]]);
+            live.push((&[false], &[Circuit::Short]), &[vec![FULL_SCALE / 4; 2]]);
         }
         let l = live.levels()[0];
         assert!((l.peak - 0.25).abs() < 1e-6 && (l.held - 0.5).abs() < 1e-6 && (l.rms - 0.25).abs() < 1e-6);
         assert!(!l.over && l.over_held);
+        assert_eq!(l.circuit, Circuit::Short, "what was told last");
         live.reset_held(Some(4));
         assert!(live.levels()[0].held == 0.0 && !live.levels()[0].over_held);
         assert_eq!(live.last(4, 3).len(), 3);
@@ -290,11 +297,11 @@ mod tests {
     fn strips_keep_every_extreme() {
         let live = Live::default();
         live.restart(1000.0, &[4]);
-        live.push(&[false], &[vec![-77; 50]]);
+        live.push((&[false], &[Circuit::Short]), &[vec![-77; 50]]);
         live.keep_whole(true);
         // An hour and a half of blocks of 50 ms, one spike in the middle.
         for k in 0..100_000 {
-            live.push(&[false], &[vec![if k == 40_000 { 9000 } else { k % 7 }; 50]]);
+            live.push((&[false], &[Circuit::Short]), &[vec![if k == 40_000 { 9000 } else { k % 7 }; 50]]);
         }
         let (whole, each_s) = live.strip(4, None, 100_000);
         assert!((2000..=4096).contains(&whole.len()), "{}", whole.len());
@@ -312,7 +319,7 @@ mod tests {
         let live = Live::default();
         live.restart(1000.0, &[4]);
         for _ in 0..50 {
-            live.push(&[false], &[vec![1; 1000]]);
+            live.push((&[false], &[Circuit::Short]), &[vec![1; 1000]]);
         }
         assert_eq!(live.last(4, usize::MAX).len(), 10_000);
     }

@@ -9,7 +9,7 @@ use crate::link_client::{ClientError, Incoming, LinkClient, from_link};
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::columns::filter_text;
 use echo_job::rig::{Cell, Column};
-use echo_link::{AnswerBody, Block, InputSetting, Memory, RequestBody, Settings, UnitState};
+use echo_link::{AnswerBody, Block, Circuit, InputSetting, Memory, RequestBody, Settings, UnitState};
 use futures::future::{join_all, select_all};
 use std::collections::VecDeque;
 use std::time::{Duration, Instant, SystemTime};
@@ -112,6 +112,8 @@ pub struct Together {
     pub inputs: Vec<u16>,
     /// Over range, input by input.
     pub over: Vec<bool>,
+    /// What the supply says, input by input.
+    pub circuits: Vec<Circuit>,
     blocks: Vec<Block>,
 }
 
@@ -371,6 +373,7 @@ impl System {
             apart_ns: 0,
             inputs: Vec::new(),
             over: Vec::new(),
+            circuits: Vec::new(),
             blocks: Vec::new(),
         };
         let (mut earliest, mut latest) = (u64::MAX, 0);
@@ -382,6 +385,7 @@ impl System {
             all.clock_locked &= head.clock_locked;
             all.inputs.extend(head.inputs.iter().map(|i| i + u.offset));
             all.over.extend(&head.over);
+            all.circuits.extend(&head.circuits);
             all.blocks.push(b);
         }
         all.apart_ns = latest.saturating_sub(earliest);

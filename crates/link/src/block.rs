@@ -10,6 +10,36 @@ const HEAD: usize = 8 + 8 + 8 + 4 + 2 + 2;
 const PER_INPUT: usize = 4;
 const LOCKED: u16 = 1;
 
+/// What the supply of an input says of its sensor.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Circuit {
+    /// In order, or nobody can tell.
+    #[default]
+    InOrder,
+    /// Open: nothing is plugged in, or the cable is broken.
+    Open,
+    /// Shorted.
+    Short,
+}
+
+impl Circuit {
+    fn byte(self) -> u8 {
+        match self {
+            Circuit::InOrder => 0,
+            Circuit::Open => 1,
+            Circuit::Short => 2,
+        }
+    }
+
+    fn of(byte: u8) -> Circuit {
+        match byte {
+            1 => Circuit::Open,
+            2 => Circuit::Short,
+            _ => Circuit::InOrder,
+        }
+    }
+}
+
 /// What a block says about itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BlockHead {
@@ -27,6 +57,8 @@ pub struct BlockHead {
     pub inputs: Vec<u16>,
     /// Whether each of these inputs was over its range in this block.
     pub over: Vec<bool>,
+    /// What the supply of each of these inputs says.
+    pub circuits: Vec<Circuit>,
 }
 
 /// A block as it travels.
@@ -44,7 +76,8 @@ impl Block {
     /// [`LinkError::Unreadable`] when lengths do not fit the head.
     pub fn new(head: BlockHead, counts: &[Vec<i32>]) -> Result<Block, LinkError> {
         let n = head.samples as usize;
-        if counts.len() != head.inputs.len() || head.over.len() != counts.len() || counts.iter().any(|c| c.len() != n) {
+        let told = [head.inputs.len(), head.over.len(), head.circuits.len()];
+        if told.iter().any(|t| *t != counts.len()) || counts.iter().any(|c| c.len() != n) {
             return Err(LinkError::Unreadable("block lengths do not fit".into()));
         }
         let mut b = BytesMut::with_capacity(HEAD + counts.len() * (PER_INPUT + 3 * n));
@@ -54,10 +87,10 @@ impl Block {
         b.put_u32_le(head.samples);
         b.put_u16_le(head.inputs.len() as u16);
         b.put_u16_le(if head.clock_locked { LOCKED } else { 0 });
-        for (input, over) in head.inputs.iter().zip(&head.over) {
+        for ((input, over), circuit) in head.inputs.iter().zip(&head.over).zip(&head.circuits) {
             b.put_u16_le(*input);
             b.put_u8(u8::from(*over));
-            b.put_u8(0);
+            b.put_u8(circuit.byte());
         }
         for c in counts {
             for x in c {
@@ -99,11 +132,12 @@ impl Block {
             samples,
             inputs: Vec::with_capacity(inputs),
             over: Vec::with_capacity(inputs),
+            circuits: Vec::with_capacity(inputs),
         };
         for _ in 0..inputs {
             head.inputs.push(b.get_u16_le());
             head.over.push(b.get_u8() != 0);
-            b.advance(1);
+            head.circuits.push(Circuit::of(b.get_u8()));
         }
         Ok(Block { head, payload })
     }

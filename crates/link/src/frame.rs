@@ -106,7 +106,7 @@ impl Encoder<Frame> for FrameCodec {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::{BlockHead, RequestBody};
+    use crate::{BlockHead, Circuit, RequestBody};
     use proptest::prelude::*;
 
     fn encoded(frame: Frame) -> BytesMut {
@@ -151,7 +151,7 @@ mod tests {
             let inputs: Vec<u16> = (1..=counts.len() as u16).collect();
             let head = BlockHead {
                 sequence, first_sample: first, clock_ns: 5, clock_locked: true,
-                samples: 17, over: vec![over; inputs.len()], inputs,
+                samples: 17, over: vec![over; inputs.len()], circuits: vec![Circuit::Open; inputs.len()], inputs,
             };
             let block = Block::new(head.clone(), &counts).unwrap();
             let mut bytes = encoded(Frame::Block(block));

@@ -8,7 +8,7 @@ mod block;
 mod frame;
 mod message;
 
-pub use block::{Block, BlockHead, FULL_SCALE};
+pub use block::{Block, BlockHead, Circuit, FULL_SCALE};
 pub use frame::{FRAME_HEAD, Frame, FrameCodec, LARGEST_PAYLOAD};
 pub use message::{
     Answer, AnswerBody, Coupling, Identity, InputOffer, InputSetting, InputTest, Memory, ModuleState, Notice,

@@ -3,8 +3,8 @@
 
 use bytes::{Bytes, BytesMut};
 use echo_link::{
-    Answer, AnswerBody, Block, BlockHead, Coupling, FULL_SCALE, Frame, FrameCodec, Identity, InputOffer, InputSetting,
-    LinkError, Notice, Request, RequestBody, Settings, Wave,
+    Answer, AnswerBody, Block, BlockHead, Circuit, Coupling, FULL_SCALE, Frame, FrameCodec, Identity, InputOffer,
+    InputSetting, LinkError, Notice, Request, RequestBody, Settings, Wave,
 };
 use proptest::prelude::*;
 use serde_json::json;
@@ -105,6 +105,7 @@ fn a_block_has_the_bytes_the_description_gives() {
         samples: 2,
         inputs: vec![7, 260],
         over: vec![false, true],
+        circuits: vec![Circuit::Short, Circuit::Open],
     };
     let block = Block::new(head.clone(), &[vec![1, -1], vec![FULL_SCALE, -FULL_SCALE - 1]]).unwrap();
     let bytes = wire(Frame::Block(block.clone()));
@@ -112,7 +113,7 @@ fn a_block_has_the_bytes_the_description_gives() {
     let payload = &bytes[12..];
     assert_eq!(&payload[..10], [2, 1, 0, 0, 0, 0, 0, 0, 0, 16]);
     assert_eq!(&payload[24..32], [2, 0, 0, 0, 2, 0, 1, 0]);
-    assert_eq!(&payload[32..40], [7, 0, 0, 0, 4, 1, 1, 0]);
+    assert_eq!(&payload[32..40], [7, 0, 0, 2, 4, 1, 1, 1]);
     assert_eq!(&payload[40..], [1, 0, 0, 255, 255, 255, 255, 255, 127, 0, 0, 128]);
     let mut bytes = bytes;
     let Some(Frame::Block(back)) = FrameCodec.decode(&mut bytes).unwrap() else { panic!("no block") };
@@ -130,12 +131,15 @@ fn blocks_that_do_not_fit_their_head_are_refused() {
         clock_ns: 0,
         clock_locked: false,
         samples,
+        circuits: vec![Circuit::InOrder; over.len()],
         inputs,
         over,
     };
     assert!(Block::new(head(vec![1, 2], vec![false, false], 2), &[vec![0, 0]]).is_err());
     assert!(Block::new(head(vec![1], vec![false], 3), &[vec![0, 0]]).is_err());
     assert!(Block::new(head(vec![1], vec![], 2), &[vec![0, 0]]).is_err());
+    let untold = BlockHead { circuits: vec![], ..head(vec![1], vec![false], 2) };
+    assert!(Block::new(untold, &[vec![0, 0]]).is_err());
     let whole = wire(Frame::Block(Block::new(head(vec![1], vec![false], 2), &[vec![5, 6]]).unwrap()));
     let payload = Bytes::copy_from_slice(&whole[12..]);
     assert!(Block::from_payload(payload.clone()).is_ok());
@@ -160,6 +164,7 @@ proptest! {
         let head = BlockHead {
             sequence, first_sample, clock_ns, clock_locked, samples: 17,
             inputs: (1..=n as u16).collect(), over: (0..n).map(|i| i % 2 == 0).collect(),
+            circuits: (0..n).map(|i| [Circuit::InOrder, Circuit::Open, Circuit::Short][i % 3]).collect(),
         };
         let mut bytes = wire(Frame::Block(Block::new(head.clone(), &counts).unwrap()));
         // However the wire cuts it, and whatever follows.

@@ -34,7 +34,9 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         ["campaigns", _, "specimen", "look"] => Watch,
         ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
         ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,
-        ["campaigns", _, "modes" | "modes.uff"] | ["campaigns", _, "modes", "synthesis" | "compare"] => Watch,
+        ["campaigns", _, "modes" | "modes.uff"] | ["campaigns", _, "modes", "synthesis" | "compare" | "halves"] => {
+            Watch
+        }
         ["campaigns", _, "functions", "curves"] | ["taps", "points"] => Watch,
         ["me", "password"] => Watch,
         // Whoever sees that something is wrong may stop it.

@@ -10,6 +10,8 @@ export type Level = {
   held: number;
   over: boolean;
   overHeld: boolean;
+  /** What the sensor's supply finds. */
+  circuit: "in order" | "open" | "shorted";
 };
 /** What a pane is to show: the server sends its pictures until it is taken back. */
 export type Show =
@@ -260,6 +262,7 @@ function levelsOf(p: Picture): Level[] {
       held: at(3),
       over: (flags & 1) !== 0,
       overHeld: (flags & 2) !== 0,
+      circuit: flags & 4 ? "open" : flags & 8 ? "shorted" : "in order",
     };
   });
 }

@@ -452,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/modes/halves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How much the modes of a tap series scatter over halves of its hits. */
+        post: operations["halve_modes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/modes/keep": {
         parameters: {
             query?: never;
@@ -2699,7 +2716,7 @@ export interface components {
          * @description What a piece of advice is about.
          * @enum {string}
          */
-        AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on" | "not_reciprocal";
+        AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on" | "not_reciprocal" | "unheard";
         /** @description A value that went from one zone to another. */
         AlarmBody: {
             /**
@@ -4474,6 +4491,31 @@ export interface components {
          * @enum {string}
          */
         GeometryTable: "points" | "lines" | "faces";
+        /** @description How much a mode scatters: the standard deviation of what all hits together tell. */
+        HalfScatter: {
+            /**
+             * Format: double
+             * @description Of its damping ratio.
+             */
+            damping_ratio: number;
+            /**
+             * Format: double
+             * @description Of its frequency, Hz.
+             */
+            frequency_hz: number;
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            mode: number;
+        };
+        /** @description How much each mode scatters. */
+        HalvesBody: {
+            /** @description How many halves were looked at. */
+            halves: number;
+            /** @description Each mode. */
+            modes: components["schemas"]["HalfScatter"][];
+        };
         /** @description What is to be heard. */
         Heard: {
             /**
@@ -9899,7 +9941,10 @@ export interface operations {
     };
     make_modes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A key of the asker's by which the progress can be read meanwhile. */
+                watch?: string | null;
+            };
             header?: never;
             path: {
                 id: number;
@@ -9984,6 +10029,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Compared"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    halve_modes: {
+        parameters: {
+            query?: {
+                /** @description A key of the asker's by which the progress can be read meanwhile. */
+                watch?: string | null;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModesWish"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HalvesBody"];
                 };
             };
             404: {
@@ -13122,7 +13211,10 @@ export interface operations {
     };
     deflection: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A key of the asker's by which the progress can be read meanwhile. */
+                watch?: string | null;
+            };
             header?: never;
             path: {
                 id: number;

@@ -5,6 +5,7 @@ use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_formats::file::{Kind, kind};
 use echo_formats::uff::{self, Curves, Kept};
+use echo_job::Refusal;
 use echo_job::analysis::result::{Axis, Made, Number, ResultCaution, Trace};
 use echo_job::analysis::words::CautionRule;
 use echo_store::result::NewResult;
@@ -16,8 +17,18 @@ use utoipa::ToSchema;
 
 /// The lens that the recipe of a result from a file names: nothing can make it again but the file.
 pub(crate) const LENS: &str = "brought";
+/// What is said of responses that are too many for a result.
+const TABLE: &str = "goes into the table of responses alone (Study, Modes): too large for a result";
 /// Letters of a name at most.
 const LETTERS: usize = 80;
+/// Values of responses up to which they are a result too, beside the table of responses.
+const MOST_KEPT: usize = 2_000_000;
+
+/// Whether curves are kept as a result: what is large is in the table of responses alone.
+fn kept_whole(c: &Curves) -> bool {
+    let values = |t: &Trace| t.complex().map_or(t.real().len(), |z| 2 * z.len());
+    c.traces.iter().map(values).sum::<usize>() <= MOST_KEPT
+}
 
 /// A result that a file holds.
 #[derive(Debug, Serialize, ToSchema)]
@@ -73,7 +84,7 @@ pub(super) fn told(kept: &Kept, file: &str) -> Vec<LookResult> {
             from: values.first().copied().unwrap_or(0.0),
             to: values.last().copied().unwrap_or(0.0),
             values: values.len(),
-            notes: c.notes.clone(),
+            notes: c.notes.iter().cloned().chain((!kept_whole(c)).then(|| TABLE.into())).collect(),
         }
     };
     kept.results.iter().zip(names(&kept.results, file)).map(one).collect()
@@ -97,12 +108,23 @@ struct Body<'a> {
 pub(super) async fn keep(desk: &Desk, campaign: i64, (sent, kept): (&Upload, &Kept), who: &str) -> Result<Option<i64>> {
     let recipe = json!({ "lens": LENS, "file": sent.name, "sha256": sent.sha256 });
     let mut keys = Vec::new();
-    let responses: Vec<_> =
-        kept.results.iter().flat_map(|c| of_curves((&c.axis, &c.traces), &sent.name, who)).collect();
+    let mut responses = Vec::new();
+    for c in &kept.results {
+        let own = of_curves((&c.axis, &c.traces), &sent.name, who);
+        if own.is_empty() && !kept_whole(c) {
+            let says = format!(
+                "{} of {} has more than {MOST_KEPT} values and cannot go into the table of responses; allowed there: complex responses over evenly spaced frequencies, with points at both ends",
+                c.name, sent.name
+            );
+            return Err(Refusal::new("file", says).into());
+        }
+        responses.extend(own);
+    }
     if !responses.is_empty() {
         desk.store.keep_brought_functions(campaign, &sent.name, &responses).await?;
     }
-    for (c, name) in kept.results.iter().zip(names(&kept.results, &sent.name)) {
+    let small = kept.results.iter().zip(names(&kept.results, &sent.name)).filter(|(c, _)| kept_whole(c));
+    for (c, name) in small {
         let caution = |says: &String| ResultCaution {
             rule: CautionRule::InputAssumed,
             channel: None,

@@ -13,6 +13,7 @@ use crate::runs::computed::computed;
 use echo_capture::Live;
 use echo_job::math::{Known, MathChannel, formulas};
 use echo_job::rig::Channel;
+use echo_link::Circuit;
 
 /// Makes the pictures of one moment; `slow` ones too when it is their turn.
 pub async fn draw(app: &App, shown: &Shown, slow: bool) -> Vec<Vec<u8>> {
@@ -47,7 +48,12 @@ fn levels(live: &Live) -> Vec<u8> {
     let levels = live.levels();
     let head = Head::Levels { inputs: levels.iter().map(|l| l.input).collect() };
     let values = levels.iter().flat_map(|l| {
-        let flags = f64::from(u8::from(l.over) + 2 * u8::from(l.over_held));
+        let circuit = match l.circuit {
+            Circuit::InOrder => 0,
+            Circuit::Open => 4,
+            Circuit::Short => 8,
+        };
+        let flags = f64::from(u8::from(l.over) + 2 * u8::from(l.over_held) + circuit);
         [l.peak, l.rms, l.mean, l.held, flags]
     });
     packed(&head, values)

@@ -1,6 +1,6 @@
 //! How a structure moves in a run, on the specimen's points.
 
-use super::going::Watched;
+use super::going::{Following, Watched};
 use super::results::analysed;
 use crate::specimens::exchange::with_geometry;
 use crate::specimens::motion::{Motion, Moved, Placed, motions};
@@ -27,21 +27,23 @@ pub struct DeflectionBody {
     pub strange: Vec<String>,
 }
 
-async fn made(app: &App, run: i64, recipe: serde_json::Value) -> Result<Arc<Analysis>> {
+async fn made(app: &App, run: i64, recipe: serde_json::Value, by: &Following) -> Result<Arc<Analysis>> {
     let recipe = Recipe::from_value(recipe)?;
     if !matches!(recipe.lens, Lens::Deflection(_)) {
         let says = format!("a deflection is made by the lens deflection, not by {}", recipe.lens.name());
         return Err(Refusal::new("lens", says).into());
     }
-    analysed(&app.desk, run, recipe, &Arc::new(Watched::default())).await
+    let watched = Arc::new(Watched::default());
+    let _held = app.desk.going.followed(by.watch.as_deref(), &watched);
+    analysed(&app.desk, run, recipe, &watched).await
 }
 
-/// A deflection of a run.
+/// A deflection of a run. Going away stops it.
 ///
 /// # Errors
 /// The recipe is of another lens or does not fit, or the database is away.
-pub async fn deflection(app: &App, run: i64, recipe: serde_json::Value) -> Result<DeflectionBody> {
-    let analysis = Analysis::clone(&*made(app, run, recipe).await?);
+pub async fn deflection(app: &App, run: i64, recipe: serde_json::Value, by: &Following) -> Result<DeflectionBody> {
+    let analysis = Analysis::clone(&*made(app, run, recipe, by).await?);
     let campaign = app.store.run(run).await?.campaign_id;
     let Moved { mut motions, places, strange } =
         motions(&analysis, &sheet::read(app, campaign).await?.specimen.geometry);
@@ -53,7 +55,7 @@ pub async fn deflection(app: &App, run: i64, recipe: serde_json::Value) -> Resul
 /// # Errors
 /// As [`deflection`]; points that such a file cannot name.
 pub async fn universal_file(app: &App, run: i64, recipe: serde_json::Value) -> Result<Vec<u8>> {
-    let analysis = made(app, run, recipe).await?;
+    let analysis = made(app, run, recipe, &Following::default()).await?;
     let campaign = app.store.run(run).await?.campaign_id;
     with_geometry(app, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
 }

@@ -1,8 +1,18 @@
 //! Analyses that are going on: how far each is, and a way to stop it.
 
+use serde::Deserialize;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use utoipa::IntoParams;
+
+/// How whoever asks follows what is asked for.
+#[derive(Debug, Default, Deserialize, IntoParams)]
+pub struct Following {
+    /// A key of the asker's by which the progress can be read meanwhile.
+    pub watch: Option<String>,
+}
 
 /// How far an analysis is, and whether it is to stop.
 #[derive(Debug, Default)]
@@ -100,6 +110,11 @@ impl Drop for Keyed {
 impl Going {
     fn all(&self) -> MutexGuard<'_, HashMap<String, Arc<Watched>>> {
         self.by_key.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Lets an analysis be found by the key its asker gave, if any, until the guard is dropped.
+    pub fn followed(&self, by: Option<&str>, watched: &Arc<Watched>) -> Option<Keyed> {
+        by.filter(|w| w.len() <= 80).map(|w| self.begin(w, watched))
     }
 
     /// Lets an analysis be found by a key until the guard is dropped.

@@ -88,7 +88,7 @@ pub struct ResultQuery {
 /// As [`analysed`].
 pub async fn sent(desk: &Desk, id: i64, q: ResultQuery, recipe: serde_json::Value) -> Result<Analysis> {
     let watched = Arc::new(Watched::default());
-    let _held = q.watch.as_deref().filter(|w| w.len() <= 80).map(|w| desk.going.begin(w, &watched));
+    let _held = desk.going.followed(q.watch.as_deref(), &watched);
     let recipe = numbered(desk, Recipe::from_value(recipe)?, q.numbered_as, id).await?;
     let result = analysed(desk, id, recipe, &watched).await?;
     let part = match (q.low, q.high) {

@@ -11,6 +11,7 @@ use echo_job::analysis::words::{Along, Shown};
 use echo_job::dof::Dof;
 use echo_job::impact::Quality;
 use echo_job::recipe::{Lens, ModesRecipe, Recipe};
+use echo_job::specimen::Specimen;
 use echo_signal::spectrum::Complex64;
 use echo_store::function::{Function, FunctionHead};
 use serde::{Deserialize, Serialize};
@@ -209,12 +210,48 @@ pub(super) async fn chosen(app: &App, campaign: i64, of: &OfSet) -> Result<Vec<F
     Ok(heads)
 }
 
+/// Directions that the specimen knows by names of their own, as letters.
+pub(super) struct Lettered {
+    specimen: Arc<Specimen>,
+    version: i64,
+}
+
+impl Lettered {
+    pub(super) async fn of(app: &App, campaign: i64) -> Result<Lettered> {
+        let sheet = sheet::read(app, campaign).await?;
+        Ok(Lettered { specimen: sheet.specimen, version: sheet.version })
+    }
+
+    fn dof(&self, d: &Dof) -> Dof {
+        match self.specimen.geometry.axis_of(&d.direction) {
+            Some(axis) => Dof { direction: ["x", "y", "z"][axis].into(), ..d.clone() },
+            None => d.clone(),
+        }
+    }
+
+    /// A response with its values, real and imaginary parts in turn, as a trace.
+    pub(super) fn trace(&self, f: &FunctionHead, parts: &[f64]) -> Trace {
+        Trace {
+            name: format!("{} over {}", f.response, f.reference),
+            channel: 1,
+            reference: None,
+            mode: None,
+            axes: None,
+            dof: Some(self.dof(&f.response)),
+            reference_dof: Some(self.dof(&f.reference)),
+            quantity: Shown::Response,
+            unit: f.unit.clone(),
+            points: Points::Complex(parts.as_chunks::<2>().0.iter().map(|p| Complex64::new(p[0], p[1])).collect()),
+            within: None,
+        }
+    }
+}
+
 /// Reads a set with its values. Directions that the specimen knows by names of their own become letters.
 pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Read>> {
     let heads = chosen(app, campaign, of).await?;
-    let sheet = sheet::read(app, campaign).await?;
-    let geometry = sheet.specimen;
-    let mut fingerprint = format!("{campaign} {} ", sheet.version);
+    let lettered = Lettered::of(app, campaign).await?;
+    let mut fingerprint = format!("{campaign} {} ", lettered.version);
     for f in &heads {
         let _ = write!(fingerprint, "{}@{} ", f.id, f.made_at.timestamp_micros());
     }
@@ -247,27 +284,11 @@ pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Rea
             values.insert(id, (parts, coherence));
         }
     }
-    let lettered = |d: &Dof| match geometry.geometry.axis_of(&d.direction) {
-        Some(axis) => Dof { direction: ["x", "y", "z"][axis].into(), ..d.clone() },
-        None => d.clone(),
-    };
     let (mut traces, mut coherences) = (Vec::new(), Vec::new());
     for (k, f) in heads.iter().enumerate() {
         let (parts, coherence) = values.remove(&f.id).unwrap_or_default();
         coherences.push(coherence);
-        traces.push(Trace {
-            name: format!("{} over {}", f.response, f.reference),
-            channel: k as u32 + 1,
-            reference: None,
-            mode: None,
-            axes: None,
-            dof: Some(lettered(&f.response)),
-            reference_dof: Some(lettered(&f.reference)),
-            quantity: Shown::Response,
-            unit: f.unit.clone(),
-            points: Points::Complex(parts.as_chunks::<2>().0.iter().map(|p| Complex64::new(p[0], p[1])).collect()),
-            within: None,
-        });
+        traces.push(Trace { channel: k as u32 + 1, ..lettered.trace(f, &parts) });
     }
     let says = match of.series {
         Some(id) => format!("tap series {}", app.store.series(id).await?.number),

@@ -5,8 +5,9 @@ use super::samples::{HeldHit, of_run, of_take};
 use super::series::{SeriesBody, read};
 use crate::{App, Error, Result};
 use echo_capture::{CaptureState, Lent, Setup, WholeTake};
-use echo_job::impact::{Flaw, Hit, HitState, HitVerdict, ImpactSession};
+use echo_job::impact::{Flaw, Hit, HitState, HitVerdict, ImpactPlan, ImpactSession};
 use echo_job::rig::Rig;
+use echo_link::Circuit;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast;
@@ -22,6 +23,17 @@ pub struct Going {
     /// The run that is recorded.
     pub run: i64,
     rig: Arc<Rig>,
+    plan: Arc<ImpactPlan>,
+}
+
+/// Inputs whose supply finds an open or shorted circuit now, with the word for it.
+pub(super) fn unsound(app: &App) -> Vec<(u16, &'static str)> {
+    let word = |c: Circuit| match c {
+        Circuit::InOrder => None,
+        Circuit::Open => Some("open"),
+        Circuit::Short => Some("shorted"),
+    };
+    app.capture.live().levels().iter().filter_map(|l| Some((l.input, word(l.circuit)?))).collect()
 }
 
 /// How often a hit is tried to be written while the database is away; what is not written then is found when the
@@ -61,7 +73,8 @@ pub async fn go(app: &App, id: i64, who: &str) -> Result<SeriesBody> {
         _ => return Err(Error::conflict("the series did not begin; try again")),
     };
     app.store.add_series_run(id, run).await?;
-    let going = Going { series: id, campaign: series.campaign, run, rig };
+    let plan = Arc::new(series.session.plan().clone());
+    let going = Going { series: id, campaign: series.campaign, run, rig, plan };
     app.taps.inner().going = Some(going.clone());
     tokio::spawn(follow(Told(app.clone()), going, takes, lent));
     read(app, id, None).await
@@ -111,7 +124,11 @@ async fn hit(app: &App, going: &Going, take: &WholeTake) -> Result<()> {
     let _turn = app.taps.turn.lock().await;
     let series = app.store.series(going.series).await?;
     let held = Arc::new(of_take(take, &going.rig, series.session.plan())?);
-    let verdict = held.verdict(series.session.plan())?;
+    let mut verdict = held.verdict(series.session.plan())?;
+    let broken = unsound(app);
+    let inputs = std::iter::once(going.plan.force).chain(going.plan.responses(&going.rig).map(|c| c.input));
+    let silent = inputs.enumerate().filter(|(_, input)| broken.iter().any(|(b, _)| b == input));
+    verdict.flaws.extend(silent.map(|(channel, _)| Flaw::Unheard { channel }));
     let key = (take.run, take.number);
     if app.taps.held(key).is_none() {
         app.taps.hold(key, held);

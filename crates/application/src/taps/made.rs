@@ -56,7 +56,7 @@ pub(super) async fn points(app: &App, (series, now): (&Series, &ImpactSession), 
 }
 
 /// The responses of a point by the response lens; none without a hit whose samples are there.
-async fn made(
+pub(super) async fn made(
     app: &App,
     (series, now): (&Series, &ImpactSession),
     point: usize,
@@ -82,7 +82,7 @@ async fn made(
     Ok(Some((made.await??, rig, used)))
 }
 
-fn of_analysis(
+pub(super) fn of_analysis(
     (series, now): (&Series, &ImpactSession),
     point: usize,
     hits: Vec<HitOf>,

@@ -7,10 +7,12 @@
 //! | `samples` | samples of hits, from a moment ago or from the store |
 //! | [`made`] | responses of a point made of its hits, and what is shown of them |
 //! | [`functions`] | the table of responses |
+//! | [`halves`] | how much modes scatter over halves of the hits |
 //! | [`modes`] | modes of a set of responses |
 
 pub mod functions;
 pub mod going;
+pub mod halves;
 pub mod made;
 pub mod modes;
 mod samples;

@@ -3,7 +3,7 @@
 
 use super::functions::{OfSet, Read, read};
 use crate::runs::budget::weight;
-use crate::runs::going::{Hangup, Watched};
+use crate::runs::going::{Following, Hangup, Watched};
 use crate::runs::source::RunSource;
 use crate::specimens::exchange::with_geometry;
 use crate::specimens::motion::{Motion, Moved, motions};
@@ -110,9 +110,9 @@ fn looked_by(recipe: &Recipe, campaign: i64, of: &str) -> Result<String> {
 }
 
 /// What was looked at, with the recipe that is carried out on it and what it is.
-struct Looked {
-    seen: Arc<Seen>,
-    recipe: Recipe,
+pub(super) struct Looked {
+    pub seen: Arc<Seen>,
+    pub recipe: Recipe,
     input: String,
 }
 
@@ -122,9 +122,15 @@ impl Looked {
     }
 }
 
-async fn looked(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json::Value) -> Result<Looked> {
+pub(super) async fn looked(
+    app: &App,
+    campaign: i64,
+    set: &OfSet,
+    recipe: &serde_json::Value,
+    by: &Following,
+) -> Result<Looked> {
     match set.run {
-        Some(run) => of_run(app, campaign, run, Recipe::from_value(recipe.clone())?).await,
+        Some(run) => of_run(app, campaign, run, Recipe::from_value(recipe.clone())?, by).await,
         None => of_responses(app, campaign, set, recipe).await,
     }
 }
@@ -151,7 +157,7 @@ async fn of_responses(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json
 }
 
 /// A run in operation: its samples are read once, whatever is picked of their poles.
-async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe) -> Result<Looked> {
+async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe, by: &Following) -> Result<Looked> {
     let run = app.store.run(id).await?;
     if run.campaign_id != campaign {
         return Err(Error::missing("that run"));
@@ -165,6 +171,7 @@ async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe) -> Result<Loo
     }
     let mut source = RunSource::open(&app.store, &run).await?;
     let watched = Arc::new(Watched::default());
+    let _held = app.desk.going.followed(by.watch.as_deref(), &watched);
     let hangup = Hangup::of(&watched);
     let room = app.desk.budget.room(weight(&recipe, &source), &watched).await?;
     let threads = app.desk.budget.threads();
@@ -179,8 +186,8 @@ async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe) -> Result<Loo
     Ok(Looked { seen, recipe: filled, input })
 }
 
-async fn analysed(app: &App, campaign: i64, wish: &ModesWish) -> Result<Analysis> {
-    let looked = looked(app, campaign, &wish.set, &wish.recipe).await?;
+async fn analysed(app: &App, campaign: i64, wish: &ModesWish, by: &Following) -> Result<Analysis> {
+    let looked = looked(app, campaign, &wish.set, &wish.recipe, by).await?;
     let threads = app.desk.budget.threads();
     let made = tokio::task::spawn_blocking(move || {
         threads.install(|| modes_of(&looked.seen, &looked.recipe, looked.provenance(), &mut |_| true))
@@ -188,12 +195,12 @@ async fn analysed(app: &App, campaign: i64, wish: &ModesWish) -> Result<Analysis
     Ok(made.await??)
 }
 
-/// Modes of a set of responses, or of a run in operation.
+/// Modes of a set of responses, or of a run in operation. Going away stops it.
 ///
 /// # Errors
 /// The set has no responses, the run no samples that can be listened to, they do not fit together, no pole holds in the band, or the database is away.
-pub async fn modes(app: &App, campaign: i64, wish: &ModesWish) -> Result<ModesBody> {
-    let analysis = analysed(app, campaign, wish).await?;
+pub async fn modes(app: &App, campaign: i64, wish: &ModesWish, by: &Following) -> Result<ModesBody> {
+    let analysis = analysed(app, campaign, wish, by).await?;
     let geometry = sheet::read(app, campaign).await?.specimen;
     let Moved { motions, strange, .. } = motions(&analysis, &geometry.geometry);
     Ok(ModesBody { analysis, motions, strange })
@@ -204,7 +211,7 @@ pub async fn modes(app: &App, campaign: i64, wish: &ModesWish) -> Result<ModesBo
 /// # Errors
 /// As [`modes`]; a response that is not there.
 pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result<SynthesisBody> {
-    let Looked { seen, recipe, .. } = looked(app, campaign, &wish.set, &wish.recipe).await?;
+    let Looked { seen, recipe, .. } = looked(app, campaign, &wish.set, &wish.recipe, &Following::default()).await?;
     let at = (wish.response, wish.reference);
     let of = seen.clone();
     let made = tokio::task::spawn_blocking(move || synthesised(&of, &recipe, at)).await??;
@@ -224,7 +231,7 @@ pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result
 /// # Errors
 /// As [`modes`]; points that such a file cannot name.
 pub async fn universal_file(app: &App, campaign: i64, wish: &ModesWish) -> Result<Vec<u8>> {
-    let analysis = analysed(app, campaign, wish).await?;
+    let analysis = analysed(app, campaign, wish, &Following::default()).await?;
     with_geometry(app, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
 }
 
@@ -238,7 +245,7 @@ pub async fn keep(app: &App, campaign: i64, keep: KeepModes, who: &str) -> Resul
         return Err(Error::from(echo_job::Refusal::new("name", "the name must have 1 to 80 characters")));
     }
     let wish = ModesWish { set: keep.set, recipe: keep.recipe };
-    let analysis = analysed(app, campaign, &wish).await?;
+    let analysis = analysed(app, campaign, &wish, &Following::default()).await?;
     let mut inputs: Vec<Input> = Vec::new();
     let heads = match wish.set.run {
         Some(run) => {
@@ -285,6 +292,7 @@ pub struct CompareWish {
 /// As [`modes`]; the kept result holds no shapes, or none at the same places.
 pub async fn compare(app: &App, campaign: i64, wish: CompareWish) -> Result<Compared> {
     let other = ShapeSet::kept(&app.store.kept_result(wish.with).await?)?;
-    let own = analysed(app, campaign, &ModesWish { set: wish.set, recipe: wish.recipe }).await?;
+    let wish = ModesWish { set: wish.set, recipe: wish.recipe };
+    let own = analysed(app, campaign, &wish, &Following::default()).await?;
     Ok(ShapeSet::of(&own)?.against(&other)?)
 }

@@ -1,13 +1,14 @@
 //! Tap series: begun, read as they stand, changed, let go; hits decided.
 
+use super::going::unsound;
 use super::made;
 use crate::{App, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_job::Refusal;
 use echo_job::dof::Dof;
 use echo_job::impact::{
-    Act, Advice, AdviceRule, Hit, HitHeard, HitState, ImpactPlan, ImpactSession, Kept, PointDirection, PointState,
-    advice, point_list,
+    Act, Advice, AdviceRule, Flaw, Hit, HitHeard, HitState, ImpactPlan, ImpactSession, Kept, PointDirection,
+    PointState, advice, point_list, unheard,
 };
 use echo_job::rig::Rig;
 use echo_store::function::FunctionHead;
@@ -191,6 +192,11 @@ pub async fn list(app: &App, campaign: i64) -> Result<Vec<SeriesShort>> {
     Ok(all.collect())
 }
 
+/// The run that is recorded for a series now.
+fn recording(app: &App, id: i64) -> Option<i64> {
+    app.taps.going().filter(|g| g.series == id).map(|g| g.run)
+}
+
 /// A series as it stands, with the hits of a point.
 ///
 /// # Errors
@@ -203,7 +209,10 @@ pub async fn read(app: &App, id: i64, point: Option<usize>) -> Result<SeriesBody
     let campaign_plan = app.store.plan(series.campaign).await?;
     let heads = app.store.function_heads(series.campaign).await?;
     let kept: Vec<Kept> = heads.iter().filter(|f| f.series == Some(id)).map(kept).collect();
-    let advice = advice(session, &kept);
+    let mut advice = advice(session, &kept);
+    if recording(app, id).is_some() {
+        advice.splice(..0, unheard(plan, &rig, &unsound(app)));
+    }
     let doubtful = |p: usize| advice.iter().any(|a| a.rule == AdviceRule::PointUncertain && a.point == Some(p));
     let body = |(p, at): (usize, &PointDirection)| PointBody {
         point: at.point.clone(),
@@ -225,7 +234,6 @@ pub async fn read(app: &App, id: i64, point: Option<usize>) -> Result<SeriesBody
     }
     let newest = session.hits().last();
     let shown = point.or(newest.map(|h| h.point)).unwrap_or(session.at());
-    let recording = app.taps.going().filter(|g| g.series == id).map(|g| g.run);
     let heard = {
         let inner = app.taps.inner();
         let own = inner.heard.filter(|(of, _)| *of == id);
@@ -240,7 +248,7 @@ pub async fn read(app: &App, id: i64, point: Option<usize>) -> Result<SeriesBody
         at: session.at(),
         upcoming: session.upcoming(),
         done: session.done(),
-        recording,
+        recording: recording(app, id),
         runs: series.runs.clone(),
         points: plan.points.iter().enumerate().map(body).collect(),
         hits: session
@@ -301,7 +309,11 @@ pub async fn change(app: &App, id: i64, made_on: Option<i64>, plan: ImpactPlan) 
         let held = super::samples::of_hits(app, &plan, &all).await?;
         if held.len() == hits.len() {
             for (h, (_, held)) in hits.iter_mut().zip(held) {
-                h.verdict = held.verdict(&plan)?;
+                let unheard = |f: &Flaw| matches!(f, Flaw::Unheard { .. });
+                let mut verdict = held.verdict(&plan)?;
+                // Samples do not tell that a circuit was open.
+                verdict.flaws.extend(h.verdict.flaws.iter().filter(|f| unheard(f)).cloned());
+                h.verdict = verdict;
             }
         }
     }

@@ -194,7 +194,7 @@ impl Engine {
 
     pub(super) fn take(&mut self, block: &Together) {
         block.counts_into(&mut self.counts);
-        self.live.push(&block.over, &self.counts);
+        self.live.push((&block.over, &block.circuits), &self.counts);
         let rate = self.applied.as_ref().map_or(f64::INFINITY, |a| a.rate_hz);
         // Half a sample is where blocks would no longer belong together.
         let locked = block.clock_locked && block.apart_ns as f64 * rate / 1e9 < 0.5;

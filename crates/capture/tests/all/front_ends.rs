@@ -8,7 +8,8 @@ use echo_job::rig::{Channel, Coupling, Rig};
 use echo_job::sensitivity::Sensitivity;
 use echo_job::unit::Quantity;
 use echo_link::{
-    Answer, AnswerBody, Block, BlockHead, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody, Stored, greet,
+    Answer, AnswerBody, Block, BlockHead, Circuit, Frame, FrameCodec, Identity, InputOffer, Notice, RequestBody,
+    Stored, greet,
 };
 use echo_store::Store;
 use echo_store::state::RunState;
@@ -69,7 +70,7 @@ impl Nonsense {
             Nonsense::LastNumber => BlockHead { sequence: u64::MAX, ..good },
             Nonsense::Leap => BlockHead { sequence: sequence + (1 << 62), first_sample: u64::MAX - 5, ..good },
             Nonsense::LongGap => BlockHead { first_sample: good.first_sample + 15_360_000, ..good },
-            Nonsense::NoInputs => BlockHead { inputs: vec![], over: vec![], ..good },
+            Nonsense::NoInputs => BlockHead { inputs: vec![], over: vec![], circuits: vec![], ..good },
             Nonsense::AnotherInput => BlockHead { inputs: vec![1, 77], ..good },
             Nonsense::StandsStill => block(19, false).head().clone(),
         })
@@ -89,6 +90,7 @@ fn block(sequence: u64, over: bool) -> Block {
         samples: BLOCK as u32,
         inputs: vec![1, 2],
         over: vec![over, false],
+        circuits: vec![Circuit::InOrder; 2],
     };
     Block::new(head, &[up, down]).unwrap()
 }

@@ -16,7 +16,9 @@ use std::f64::consts::TAU;
 use std::path::Path;
 
 /// Values of all functions and shapes of a file at most.
-const MOST_VALUES: usize = 2_000_000;
+const MOST_VALUES: usize = 32_000_000;
+/// Of them those that are no responses: these become results, which are kept and shown whole.
+const MOST_KEPT: usize = 2_000_000;
 
 /// Functions over one axis, or the shapes of a file.
 #[derive(Debug, Clone, PartialEq)]
@@ -51,13 +53,14 @@ pub struct Kept {
 pub fn curves(path: &Path) -> Result<Kept, FormatError> {
     let name = path.display().to_string();
     let mut kept = Kept::default();
-    let (mut groups, mut shapes, mut values) = (Vec::new(), Vec::new(), 0);
+    let (mut groups, mut shapes, mut values, mut to_keep) = (Vec::new(), Vec::new(), 0, 0);
     each(path, |dataset| {
         match dataset {
             Dataset::Function(f) if f.kind == FunctionKind::TimeResponse => kept.time_responses += 1,
             Dataset::Function(f) => match along(&f) {
                 Some(along) => {
                     values += length(&f.values);
+                    to_keep += if shown(&f) == Shown::Response { 0 } else { length(&f.values) };
                     Group::of(&mut groups, *f, along);
                 }
                 None => kept.left.push(format!(
@@ -67,12 +70,15 @@ pub fn curves(path: &Path) -> Result<Kept, FormatError> {
             },
             Dataset::Shape(s) => {
                 values += 6 * s.points.len();
+                to_keep += 6 * s.points.len();
                 shapes.push(s);
             }
             _ => {}
         }
-        if values > MOST_VALUES {
-            let says = format!("holds more than {MOST_VALUES} values of functions and shapes; bring it in in parts");
+        if values > MOST_VALUES || to_keep > MOST_KEPT {
+            let says = format!(
+                "holds more than {MOST_VALUES} values of functions and shapes, or more than {MOST_KEPT} that are no responses; bring it in in parts"
+            );
             return Err(FormatError::not_that(&name, says));
         }
         Ok(())

@@ -144,5 +144,11 @@ fn what_cannot_be_kept_is_told() {
     let many = function(FunctionKind::Coherence, dof(1, 1), Ordinates::Real(vec![1.0; 1_100_000]));
     let says = of_bytes(&write(&[many.clone(), many], Style::Binary)).unwrap_err();
     assert!(says.contains("bring it in in parts"), "{says}");
+    let response = |point| {
+        let values = vec![Complex64::new(1.0, 0.5); 600_000];
+        function(FunctionKind::FrequencyResponse, dof(point, 1), Ordinates::Complex(values))
+    };
+    let many = of_bytes(&write(&[response(1), response(2)], Style::Binary)).unwrap();
+    assert_eq!(many.results[0].traces.len(), 2, "responses go into a table of their own");
     assert!(of_bytes(b"hello").unwrap_err().contains("outside of a dataset"));
 }

@@ -4,6 +4,7 @@ use super::functions::Quality;
 use super::plan::ImpactPlan;
 use super::session::ImpactSession;
 use crate::dof::Dof;
+use crate::rig::{Channel, Rig};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -25,6 +26,8 @@ pub enum AdviceRule {
     RingsOn,
     /// A place hit from another one answers otherwise than the other way round.
     NotReciprocal,
+    /// The circuit of a sensor of the series is open or shorted: nothing is heard of it.
+    Unheard,
 }
 
 /// A piece of advice.
@@ -106,6 +109,20 @@ pub fn advice(session: &ImpactSession, kept: &[Kept]) -> Vec<Advice> {
         all.push(Advice { decay_s: Some(decay_s), ..Advice::new(AdviceRule::RingsOn, None, says) });
     }
     all
+}
+
+/// What there is to say of sensors whose supply finds no sound circuit, by their inputs: the hammer's first.
+pub fn unheard(plan: &ImpactPlan, rig: &Rig, circuits: &[(u16, &str)]) -> Vec<Advice> {
+    let broken = |c: &Channel| circuits.iter().find(|(input, _)| *input == c.input).map(|(_, word)| *word);
+    let hammer = rig.channel(plan.force).and_then(|c| {
+        let word = broken(c)?;
+        Some(format!("{}: its circuit is {word}, so no hit is heard; look at the hammer's plug and cable", c.name))
+    });
+    let others = plan.responses(rig).filter_map(|c| {
+        let word = broken(c)?;
+        Some(format!("{}: its circuit is {word}, so hits do not count; look at its plug and cable", c.name))
+    });
+    hammer.into_iter().chain(others).map(|says| Advice::new(AdviceRule::Unheard, None, says)).collect()
 }
 
 fn tip(session: &ImpactSession, plan: &ImpactPlan, all: &mut Vec<Advice>) {

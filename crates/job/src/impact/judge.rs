@@ -93,6 +93,11 @@ pub enum Flaw {
     },
     /// Samples are missing.
     Missing,
+    /// The circuit of a sensor was open or shorted.
+    Unheard {
+        /// Which channel, by its place: 0 is the force, then the responses.
+        channel: usize,
+    },
     /// The structure answered otherwise to this hit than to the good ones before it, as to one at a slant.
     Unlike {
         /// Its answer as share of the usual one.
@@ -109,6 +114,7 @@ impl Flaw {
             Flaw::Weak { .. } => "Too soft",
             Flaw::Strong { .. } => "Too hard",
             Flaw::Missing => "Samples missing",
+            Flaw::Unheard { .. } => "Cable",
             Flaw::Unlike { .. } => "Glancing",
         }
     }
@@ -126,6 +132,10 @@ impl Flaw {
             Flaw::Weak { least_n } => format!("softer than {least_n} N"),
             Flaw::Strong { most_n } => format!("harder than {most_n} N"),
             Flaw::Missing => "samples of it are missing".into(),
+            Flaw::Unheard { channel } => {
+                let name = names.get(*channel).copied().unwrap_or("a channel");
+                format!("the circuit of {name} was open or shorted")
+            }
             Flaw::Unlike { share } => {
                 format!(
                     "the structure answers with {:.0} % of what it does to the others: hit at a slant?",

@@ -12,7 +12,7 @@ mod plan;
 mod points;
 mod session;
 
-pub use advice::{Advice, AdviceRule, Kept, advice};
+pub use advice::{Advice, AdviceRule, Kept, advice, unheard};
 pub use functions::{HitPicture, HitSamples, Quality, functions, hit_picture, quality};
 pub use judge::{Flaw, HitLimits, HitVerdict, judge};
 pub use plan::{Accepting, ImpactPlan, Roving};

@@ -6,6 +6,7 @@ use echo_job::dof::Dof;
 use echo_job::impact::{
     Accepting, Act, AdviceRule, Flaw, HitHeard, HitLimits, HitSamples, HitState, HitVerdict, ImpactPlan, ImpactSession,
     Kept, PointDirection, PointState, Quality, Roving, advice, functions, hit_picture, judge, point_list, quality,
+    unheard,
 };
 use echo_job::plan::Plan;
 use echo_job::rig::{Channel, Rig};
@@ -285,6 +286,19 @@ fn rig() -> Rig {
 
 fn moving() -> ImpactPlan {
     ImpactPlan { roving: Roving::Response, moving: vec![2], ..plan(3, 2, Accepting::Itself) }
+}
+
+#[test]
+fn sensors_without_a_sound_circuit_are_told_the_hammer_first() {
+    let told = |circuits: &[(u16, &str)]| -> Vec<String> {
+        unheard(&moving(), &rig(), circuits).into_iter().map(|a| a.says).collect()
+    };
+    assert!(told(&[]).is_empty() && told(&[(9, "open")]).is_empty(), "an input that has no part in it");
+    let both = told(&[(2, "shorted"), (1, "open")]);
+    assert!(both[0].starts_with("hammer: its circuit is open, so no hit is heard"), "{both:?}");
+    assert!(both[1].starts_with("moving: its circuit is shorted, so hits do not count"), "{both:?}");
+    let flaw = Flaw::Unheard { channel: 1 };
+    assert_eq!(flaw.says(&["hammer", "moving"]), "the circuit of moving was open or shorted");
 }
 
 #[test]

@@ -7,7 +7,9 @@ use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::IntoResponse;
 use echo_application::runs::deflection::{self, DeflectionBody};
+use echo_application::runs::going::Following;
 use echo_application::taps::functions::{self, FunctionsBody, OfSet, TakeOut};
+use echo_application::taps::halves::{self, HalvesBody};
 use echo_application::taps::modes::{self, CompareWish, KeepModes, ModesBody, ModesWish, SynthesisBody, SynthesisWish};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::modal::Compared;
@@ -87,14 +89,15 @@ pub async fn universal(
 }
 
 /// Modes of a set of responses.
-#[utoipa::path(post, operation_id = "make_modes", path = "/api/campaigns/{id}/modes", params(("id" = i64, Path)), request_body = ModesWish,
+#[utoipa::path(post, operation_id = "make_modes", path = "/api/campaigns/{id}/modes", params(("id" = i64, Path), Following), request_body = ModesWish,
     responses((status = 200, body = ModesBody), (status = 422, body = super::ErrorBody)))]
 pub async fn modes(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(by): Query<Following>,
     Json(wish): Json<ModesWish>,
 ) -> Result<Json<ModesBody>, ApiError> {
-    Ok(Json(modes::modes(&app, id, &wish).await?))
+    Ok(Json(modes::modes(&app, id, &wish, &by).await?))
 }
 
 /// A response held against the modes.
@@ -106,6 +109,18 @@ pub async fn synthesis(
     Json(wish): Json<SynthesisWish>,
 ) -> Result<Json<SynthesisBody>, ApiError> {
     Ok(Json(modes::synthesis(&app, id, &wish).await?))
+}
+
+/// How much the modes of a tap series scatter over halves of its hits.
+#[utoipa::path(post, operation_id = "halve_modes", path = "/api/campaigns/{id}/modes/halves", params(("id" = i64, Path), Following), request_body = ModesWish,
+    responses((status = 200, body = HalvesBody), (status = 422, body = super::ErrorBody), (status = 404, body = super::ErrorBody)))]
+pub async fn halve(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(by): Query<Following>,
+    Json(wish): Json<ModesWish>,
+) -> Result<Json<HalvesBody>, ApiError> {
+    Ok(Json(halves::halves(&app, id, &wish, &by).await?))
 }
 
 /// Modes held against those of a kept result, of this or another campaign.
@@ -143,14 +158,15 @@ pub async fn modes_universal(
 }
 
 /// How the specimen moves in a run: a recipe of the lens deflection carried out, with what it means on its points.
-#[utoipa::path(post, operation_id = "deflection", path = "/api/runs/{id}/deflection", params(("id" = i64, Path)), request_body = Recipe,
+#[utoipa::path(post, operation_id = "deflection", path = "/api/runs/{id}/deflection", params(("id" = i64, Path), Following), request_body = Recipe,
     responses((status = 200, body = DeflectionBody), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
 pub async fn deflection(
     State(app): State<App>,
     Path(id): Path<i64>,
+    Query(by): Query<Following>,
     Json(recipe): Json<serde_json::Value>,
 ) -> Result<Json<DeflectionBody>, ApiError> {
-    Ok(Json(deflection::deflection(&app, id, recipe).await?))
+    Ok(Json(deflection::deflection(&app, id, recipe, &by).await?))
 }
 
 /// A deflection as the shape of a universal file, with the geometry.

@@ -166,6 +166,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(functions::modes))
         .routes(routes!(functions::synthesis))
         .routes(routes!(functions::compare))
+        .routes(routes!(functions::halve))
         .routes(routes!(functions::keep))
         .routes(routes!(functions::modes_universal))
         .routes(routes!(functions::deflection))

@@ -5,7 +5,7 @@ use super::{Lantern, Machine, factor};
 use crate::electronics::{Fault, Sensor};
 use crate::physics::bracket::Place;
 use crate::physics::deck::MODES;
-use echo_link::{Block, BlockHead, OutputState, Wave};
+use echo_link::{Block, BlockHead, Circuit, Coupling, InputSetting, OutputState, Wave};
 use std::f64::consts::{SQRT_2, TAU};
 
 /// What a machine did over a block.
@@ -95,10 +95,24 @@ impl Lantern {
             samples: n as u32,
             inputs: self.settings.inputs.iter().map(|s| s.number).collect(),
             over,
+            circuits: self.settings.inputs.iter().map(|s| self.circuit(s)).collect(),
         };
         self.sequence += 1;
         self.sample += n as u64;
         Block::new(head, &counts).expect("lengths follow from the settings")
+    }
+
+    /// What the supply of an input finds, where the input is set to feed a sensor.
+    fn circuit(&self, of: &InputSetting) -> Circuit {
+        if of.coupling != Coupling::Iepe || self.dark.contains(&self.module(of.number)) {
+            return Circuit::InOrder;
+        }
+        match &self.sockets[usize::from(of.number) - 1].plug {
+            None => Circuit::Open,
+            Some(p) if p.fault == Fault::Open => Circuit::Open,
+            Some(p) if p.fault == Fault::Short => Circuit::Short,
+            Some(_) => Circuit::InOrder,
+        }
     }
 
     /// Brings every input in force to what is plugged in.

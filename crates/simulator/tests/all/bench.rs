@@ -1,7 +1,7 @@
 //! The hands at the stand-in: what is plugged, broken, moved and driven shows in what it measures,
 //! and the deck moves as it was built.
 
-use echo_link::{Coupling, FULL_SCALE, InputSetting, Notice, Settings, Wave};
+use echo_link::{Circuit, Coupling, FULL_SCALE, InputSetting, Notice, Settings, Wave};
 use echo_signal::peak::{highest, interpolate};
 use echo_signal::spectrum::{Averaging, Scaling, SpectrumSettings, spectrum};
 use echo_signal::window::Window;
@@ -108,6 +108,25 @@ fn a_calibrator_and_a_shaker_give_what_they_are_set_to() {
     }
     assert!(device.move_to(3, Motion::Calibrator { hz: 0.1, rms: 10.0 }).is_err());
     assert!(device.move_to(25, Motion::Still).unwrap_err().contains("1 to 24"));
+}
+
+#[test]
+fn a_supply_tells_open_and_shorted_circuits_in_every_block() {
+    let mut device = Lantern::new("LT-2", 2690.0);
+    set(&mut device, &[19, 20], 1.0);
+    let told = |d: &mut Lantern, number: u16| {
+        let head = d.next_block().head().clone();
+        let at = head.inputs.iter().position(|i| *i == number).unwrap();
+        head.circuits[at]
+    };
+    assert_eq!(told(&mut device, 20), Circuit::InOrder);
+    device.break_sensor(20, Fault::Short).unwrap();
+    assert_eq!(told(&mut device, 20), Circuit::Short);
+    device.break_sensor(20, Fault::Open).unwrap();
+    assert_eq!(told(&mut device, 20), Circuit::Open);
+    device.break_sensor(20, Fault::None).unwrap();
+    device.unplug(20).unwrap();
+    assert_eq!((told(&mut device, 20), told(&mut device, 19)), (Circuit::Open, Circuit::InOrder));
 }
 
 #[test]

@@ -80,9 +80,12 @@ export function ChannelTable({ rig, places, rows, shown, view, onView, selected,
       cell.style.setProperty("--held", `${Math.min(l.held, 1) * 100}%`);
       cell.style.setProperty("--tone", l.overHeld ? "var(--reef)" : "var(--ink)");
       cell.setAttribute("aria-valuenow", String(Math.round(l.peak * 100)));
-      const rms = cell.closest("[role=row]")?.querySelector("[data-rms]");
+      const rms = cell.closest("[role=row]")?.querySelector<HTMLElement>("[data-rms]");
+      if (!rms) continue;
+      rms.style.color = l.circuit === "in order" ? "" : "var(--reef)";
       // Below the converter's own noise there is nothing to read.
-      if (rms) rms.textContent = l.rms < 2e-5 ? "0" : digits(l.rms * (c.full_scale ?? Number.NaN), 3);
+      if (l.circuit !== "in order") rms.textContent = l.circuit;
+      else rms.textContent = l.rms < 2e-5 ? "0" : digits(l.rms * (c.full_scale ?? Number.NaN), 3);
     }
   });
 

@@ -3,10 +3,12 @@
 //! | file | what it holds |
 //! | --- | --- |
 //! | [`compare`] | shapes of two sets held against each other |
+//! | [`halves`] | how much modes scatter over halves of the hits |
 //! | [`operation`] | modes of samples in operation |
 //! | [`table`] | responses gathered into the FRF matrix |
 
 pub mod compare;
+pub mod halves;
 pub mod operation;
 pub mod table;
 

@@ -1,4 +1,6 @@
 /** Points of a series: how far each is, and how well it was measured. */
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef } from "react";
 import type { Series, TapHit, TapPoint } from "../../../api/taps";
 import { Button } from "../../../ui/Button";
 import { digits } from "../../../ui/format";
@@ -10,6 +12,9 @@ const signs: Record<TapPoint["state"], { shape: string; says: string }> = {
   done: { shape: "●", says: "done" },
   skipped: { shape: "–", says: "left out" },
 };
+
+/** Height of a row, px. */
+const ROW = 25;
 
 type Props = {
   series: Series;
@@ -24,6 +29,21 @@ type Props = {
 export function PointsTable({ series, shown, onShow, onGo, onRepeat, onDecide }: Props) {
   const { plan, points } = series;
   const point = points[shown];
+  const scroller = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: points.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 12,
+  });
+  const rows = virtual.getVirtualItems();
+  useEffect(() => virtual.scrollToIndex(series.upcoming), [virtual, series.upcoming]);
+  const space = (height: number) =>
+    height > 0 && (
+      <tr aria-hidden style={{ height }}>
+        <td colSpan={5} />
+      </tr>
+    );
   return (
     <Panel
       title="Points"
@@ -34,7 +54,7 @@ export function PointsTable({ series, shown, onShow, onGo, onRepeat, onDecide }:
         </span>
       }
     >
-      <div className="min-h-0 flex-1 overflow-auto px-2">
+      <div ref={scroller} className="min-h-0 flex-1 overflow-auto px-2">
         <table className="w-full text-[13px] leading-6" aria-label="Points of the series">
           <thead className="sticky top-0 z-10 bg-sheet text-left text-soft">
             <tr>
@@ -47,18 +67,24 @@ export function PointsTable({ series, shown, onShow, onGo, onRepeat, onDecide }:
             </tr>
           </thead>
           <tbody>
-            {points.map((p, k) => (
-              <Row
-                // biome-ignore lint/suspicious/noArrayIndexKey: a point is its place in the list
-                key={k}
-                point={p}
-                hits={plan.hits}
-                least={plan.least_coherence}
-                now={k === series.upcoming}
-                chosen={k === shown}
-                onShow={() => onShow(k)}
-              />
-            ))}
+            {space(rows[0]?.start ?? 0)}
+            {rows.map(({ index: k }) => {
+              const p = points[k];
+              return (
+                p && (
+                  <Row
+                    key={k}
+                    point={p}
+                    hits={plan.hits}
+                    least={plan.least_coherence}
+                    now={k === series.upcoming}
+                    chosen={k === shown}
+                    onShow={() => onShow(k)}
+                  />
+                )
+              );
+            })}
+            {space(virtual.getTotalSize() - (rows.at(-1)?.end ?? 0))}
           </tbody>
         </table>
       </div>
@@ -114,6 +140,7 @@ function Row({ point: p, hits, least, now, chosen, onShow }: RowProps) {
   const tone = p.doubtful ? "text-reef" : now ? "text-harbour" : "text-ink";
   return (
     <tr
+      style={{ height: ROW }}
       className={`cursor-pointer border-t border-rule ${chosen ? "bg-shoal" : ""} ${tone}`}
       aria-current={now || undefined}
       onClick={onShow}

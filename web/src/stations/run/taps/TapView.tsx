@@ -1,8 +1,9 @@
 /** A tap series: where the next hit belongs, what the last one was worth, what a colleague would say. Read from three
  * metres, worked by one key and by ear. */
+import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, type Channel, told } from "../../../api/client";
-import { useStatusOf } from "../../../api/live";
+import { useLevels, useStatusOf } from "../../../api/live";
 import { usePlan } from "../../../api/queries";
 import { type Act, type Series, type TapPlan, useAllSeries, useSeries, useSeriesActs } from "../../../api/taps";
 import { useKeys } from "../../../shell/keys";
@@ -128,6 +129,7 @@ function OneSeries({ id, channels, which }: { id: number; channels: Channel[]; w
   const capture = useStatusOf((s) => s?.capture.state);
   const data = series.data;
   useHeard(data);
+  useCircuits(data?.advice);
   const tried = (done: Promise<unknown>) => {
     setError(undefined);
     done.catch(setError);
@@ -218,7 +220,10 @@ function OneSeries({ id, channels, which }: { id: number; channels: Channel[]; w
               className="max-h-20 overflow-auto border-t border-rule px-4 py-1"
             >
               {data.advice.map((a) => (
-                <li key={`${a.rule} ${a.point}`} className="text-[13px] leading-5 text-lamp">
+                <li
+                  key={a.rule === "unheard" ? a.says : `${a.rule} ${a.point}`}
+                  className={`text-[13px] leading-5 ${a.rule === "unheard" ? "font-semibold text-reef" : "text-lamp"}`}
+                >
                   ▲ {a.says}
                   {a.decay_s != null && (
                     <>
@@ -265,6 +270,24 @@ function OneSeries({ id, channels, which }: { id: number; channels: Channel[]; w
       <Keys />
     </div>
   );
+}
+
+/** Reads series anew when a sensor's circuit opens or closes, and lets it be heard: no hit tells of that. */
+function useCircuits(advice: Series["advice"] | undefined) {
+  const client = useQueryClient();
+  const known = useRef("");
+  const told = useRef<string[]>([]);
+  useEffect(() => {
+    const now = (advice ?? []).flatMap((a) => (a.rule === "unheard" ? [a.says] : []));
+    if (now.some((says) => !told.current.includes(says))) play("look");
+    told.current = now;
+  }, [advice]);
+  useLevels((levels) => {
+    const now = levels.flatMap((l) => (l.circuit === "in order" ? [] : [`${l.input} ${l.circuit}`])).join(", ");
+    if (now === known.current) return;
+    known.current = now;
+    client.invalidateQueries({ queryKey: ["taps"] });
+  });
 }
 
 /** Plays what is heard, once. */
@@ -356,7 +379,9 @@ function Keys() {
       <button type="button" className="font-semibold" aria-pressed={sounds} onClick={() => setSounds(!sounds)}>
         {sounds ? "Sounds on" : "Sounds off"}
       </button>
-      <span className="text-[13px] text-soft">one knock good, two low ones again, a chime next point</span>
+      <span className="text-[13px] text-soft">
+        one knock good, two low ones again, a chime next point, four that fall look here
+      </span>
     </p>
   );
 }

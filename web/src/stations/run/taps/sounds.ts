@@ -1,7 +1,10 @@
-/** What is heard of a hit, told apart without looking: one knock, two low ones, a chime, three notes that rise. */
+/**
+ * What is heard of a hit, told apart without looking: one knock, two low ones, a chime, three notes that rise; four
+ * that fall when something is wrong that no hit tells of.
+ */
 import { shared } from "../../../ui/shared";
 
-export type Heard = "good" | "bad" | "point_done" | "all_done";
+export type Heard = "good" | "bad" | "point_done" | "all_done" | "look";
 
 /** Notes of a sound: frequency in Hz, when it begins and how long it lasts, s. */
 export const notes: Record<Heard, [number, number, number][]> = {
@@ -18,6 +21,12 @@ export const notes: Record<Heard, [number, number, number][]> = {
     [523, 0, 0.14],
     [659, 0.15, 0.14],
     [1047, 0.3, 0.5],
+  ],
+  look: [
+    [784, 0, 0.16],
+    [587, 0.18, 0.16],
+    [440, 0.36, 0.16],
+    [330, 0.54, 0.4],
   ],
 };
 

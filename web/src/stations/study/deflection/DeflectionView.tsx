@@ -4,10 +4,12 @@ import { useEffect, useMemo, useState } from "react";
 import { type Analysis, api, type RunDetail, type Schema, told } from "../../../api/client";
 import { useTo } from "../../../shell/address";
 import { Button } from "../../../ui/Button";
+import { Computing } from "../../../ui/Computing";
 import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { Plot, type Range } from "../../../ui/plot/Plot";
 import { saveBlob } from "../../../ui/save";
+import { useWatched } from "../../../ui/useWatched";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
 import { askResult } from "../lens/useResult";
 import { MovingShape } from "../modes/MovingShape";
@@ -43,13 +45,10 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
   const recipe = recipeOf(run, wish);
   const params = { path: { id: run.id } };
   const body = recipe as never;
-  const made = useQuery({
-    queryKey: ["deflection", run.id, recipe, corrected(run), geometry],
-    enabled: channels.length > 1,
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: () => told(api.POST("/api/runs/{id}/deflection", { params, body })),
-  });
+  const key = ["deflection", run.id, recipe, corrected(run), geometry];
+  const made = useWatched(key, channels.length > 1, (signal, watch) =>
+    told(api.POST("/api/runs/{id}/deflection", { params: { ...params, query: { watch } }, body, signal })),
+  );
   const values = (wish.stretch[1] - wish.stretch[0]) * run.sample_rate_hz * channels.length;
   const inTime = wish.how === "time";
   const moving = courseRecipe(run, wish);
@@ -100,7 +99,13 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <DeflectionWords run={run} wish={wish} onWish={onWish} />
       <Wrong error={too ?? made.error ?? (inTime ? course.error : null) ?? error} />
-      {!shown && !made.error && <Empty says="Looking how it moves …" />}
+      {(made.isFetching || made.stopped) && (
+        <p className="px-3 text-[13px]">
+          {wish.how === "time" ? "Looking where the points are" : "Looking how they move"}
+          <Computing of={made} />
+        </p>
+      )}
+      {!shown && !made.error && !made.stopped && <Empty says="Looking how it moves …" />}
       {shown && (
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)] gap-2">
           <div className="flex min-h-0 flex-col gap-2">

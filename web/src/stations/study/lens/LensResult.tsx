@@ -3,6 +3,7 @@ import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import type { Analysis, Refused } from "../../../api/client";
 import { Button } from "../../../ui/Button";
+import { Computing } from "../../../ui/Computing";
 import { withUnit } from "../../../ui/format";
 import { Empty, Wrong } from "../../../ui/Panel";
 import type { Range } from "../../../ui/plot/Plot";
@@ -115,31 +116,7 @@ export function LensResult(p: Shared) {
         <Sentence run={run} parts={parts} recipe={panel.recipe} unit={unit} onSet={set} />
         <LookWords panel={panel} onSet={p.onSet} />. <span className="text-soft">{follows && `${follows}. `}</span>
         <Prepare steps={steps} rate={run.sample_rate_hz} onSet={(prepare) => set("prepare", prepare)} />
-        {result.isFetching && (
-          <span className="text-soft">
-            {result.ahead === undefined
-              ? " · computing "
-              : ` · waits for room, ${result.ahead === 0 ? "next in turn" : `${result.ahead} before it`} `}
-            {result.share !== undefined ? (
-              <>
-                <span className="num">{Math.round(100 * result.share)} %</span>{" "}
-                <Button look="link" onClick={result.stop}>
-                  Stop
-                </Button>
-              </>
-            ) : (
-              "…"
-            )}
-          </span>
-        )}
-        {result.stopped && (
-          <span className="text-lamp">
-            {" · stopped "}
-            <Button look="link" onClick={result.again}>
-              Retry
-            </Button>
-          </span>
-        )}
+        <Computing of={result} />
       </p>
       {now?.cautions.slice(0, 2).map((c) => (
         <p key={c.says} className="px-3 text-[12px] leading-4 text-lamp">

@@ -1,9 +1,17 @@
 /** Modes in a table: frequency, damping, how they scatter, how complex they are, how alike by their MAC. */
-import type { Analysis } from "../../../api/client";
+import type { Analysis, Schema } from "../../../api/client";
 import { digits } from "../../../ui/format";
 import { placed } from "../results/Shapes";
 
-type Props = { analysis: Analysis; chosen: number; onMode: (k: number) => void };
+type Props = {
+  analysis: Analysis;
+  /** How much each mode scatters over halves of the hits, where that was asked for. */
+  halves?: Schema["HalfScatter"][] | undefined;
+  chosen: number;
+  onMode: (k: number) => void;
+};
+
+const SCATTER = "± how much it scatters over the orders of the diagram; after the stroke over halves of the hits";
 
 /** A MAC beside the diagonal from which two shapes are hard to tell apart. */
 const ALIKE = 0.2;
@@ -13,7 +21,7 @@ export const numberOf = (a: Analysis, mode: number, name: string) =>
 
 export const shapesOf = (a: Analysis) => a.traces.filter((t) => t.quantity === "shape");
 
-export function ModesTable({ analysis, chosen, onMode }: Props) {
+export function ModesTable({ analysis, halves, chosen, onMode }: Props) {
   const modes = shapesOf(analysis);
   const mac = analysis.traces.find((t) => t.quantity === "mac")?.values ?? [];
   const n = modes.length;
@@ -28,8 +36,12 @@ export function ModesTable({ analysis, chosen, onMode }: Props) {
         <thead className="sticky top-0 bg-sheet text-right text-soft">
           <tr>
             <th className="w-6 text-left font-normal">Mode</th>
-            <th className="font-normal">Hz</th>
-            <th className="font-normal">Damping, %</th>
+            <th className="font-normal" title={SCATTER}>
+              Hz
+            </th>
+            <th className="font-normal" title={SCATTER}>
+              Damping, %
+            </th>
             {bells && (
               <>
                 <th className="font-normal" title="damping read of the bell of its spectrum, apart from the poles">
@@ -57,6 +69,7 @@ export function ModesTable({ analysis, chosen, onMode }: Props) {
         <tbody>
           {modes.map((m, k) => {
             const of = (name: string) => numberOf(analysis, m.mode ?? 0, name);
+            const half = halves?.find((h) => h.mode === m.mode);
             return (
               <tr
                 key={m.mode}
@@ -74,11 +87,18 @@ export function ModesTable({ analysis, chosen, onMode }: Props) {
                   </button>
                 </td>
                 <td className="num whitespace-nowrap" data-hz={of("frequency")}>
-                  {digits(of("frequency"), 5)} <span className="text-soft">± {digits(of("frequency_scatter"), 2)}</span>
+                  {digits(of("frequency"), 5)}{" "}
+                  <span className="text-soft">
+                    ± {digits(of("frequency_scatter"), 2)}
+                    {half && <span data-half-hz={half.frequency_hz}> / {digits(half.frequency_hz, 2)}</span>}
+                  </span>
                 </td>
                 <td className="num whitespace-nowrap" data-damping={of("damping_ratio")}>
                   {digits(100 * of("damping_ratio"), 3)}{" "}
-                  <span className="text-soft">± {digits(100 * of("damping_scatter"), 2)}</span>
+                  <span className="text-soft">
+                    ± {digits(100 * of("damping_scatter"), 2)}
+                    {half && ` / ${digits(100 * half.damping_ratio, 2)}`}
+                  </span>
                 </td>
                 {bells && (
                   <>

@@ -1,13 +1,14 @@
 /** Modes of a set of responses: the poles that hold, a table of what they are, the shapes as they move, and how well
  * they explain what was measured. */
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, type RunDetail, told } from "../../../api/client";
 import { useAllSeries, useFunctions, useSeries } from "../../../api/taps";
 import { Button } from "../../../ui/Button";
+import { Computing } from "../../../ui/Computing";
 import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { saveBlob } from "../../../ui/save";
+import { useWatched } from "../../../ui/useWatched";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
 import { sensorsOf } from "../deflection/recipe";
 import { corrected } from "../rows";
@@ -70,14 +71,15 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
   const carried = sent(recipe, run);
   const body = { set: of, recipe: carried as never };
   const params = { path: { id: campaign } };
-  const modes = useQuery({
-    queryKey: ["modes", campaign, of, carried, run ? corrected(run) : ""],
-    placeholderData: keepPreviousData,
-    // A band is known when its series is.
-    enabled: set?.series == null || series !== undefined || own !== undefined,
-    retry: false,
-    queryFn: () => told(api.POST("/api/campaigns/{id}/modes", { params, body })),
-  });
+  // A band is known when its series is.
+  const ready = set?.series == null || series !== undefined || own !== undefined;
+  const modes = useWatched(["modes", campaign, of, carried, run ? corrected(run) : ""], ready, (signal, watch) =>
+    told(api.POST("/api/campaigns/{id}/modes", { params: { ...params, query: { watch } }, body, signal })),
+  );
+  const [halving, setHalving] = useState(false);
+  const halves = useWatched(["modes", "halves", campaign, of, carried], halving && !run, (signal, watch) =>
+    told(api.POST("/api/campaigns/{id}/modes/halves", { params: { ...params, query: { watch } }, body, signal })),
+  );
   const analysis = modes.error ? undefined : modes.data?.analysis;
   const shapes = analysis ? shapesOf(analysis) : [];
   const hz = useMemo(
@@ -112,13 +114,19 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <ModesWords all={all} from={from} onChoose={onChoose} recipe={recipe} onRecipe={onRecipe} />
-      <Wrong error={modes.error ?? error} />
+      <Wrong error={modes.error ?? error ?? (halving ? halves.error : null)} />
       {modes.error && recipe.pick !== "stable" && (
         <Button look="link" onClick={() => onRecipe({ pick: "stable" })}>
           Take all that hold
         </Button>
       )}
-      {!analysis && !modes.error && <Empty says="Looking for poles …" />}
+      {run && (modes.isFetching || modes.stopped) && (
+        <p className="px-3 text-[13px]">
+          Listening to run {run.number}
+          <Computing of={modes} />
+        </p>
+      )}
+      {!analysis && !modes.error && !modes.stopped && <Empty says="Looking for poles …" />}
       {analysis && (
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)] grid-rows-[minmax(0,1.25fr)_minmax(0,1fr)] gap-2">
           <Panel
@@ -166,6 +174,14 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
             says={`${following ? "finding what was picked … " : ""}${shapes.length} picked${missed != null ? `; they miss ${digits(100 * missed, 2)} % of what was measured` : ""}`}
             aside={
               <>
+                {set?.series != null && (
+                  <span className="text-[13px]">
+                    <Button look="link" aria-pressed={halving} onClick={() => setHalving(!halving)}>
+                      {halving ? "Without halves" : "Halves of the hits"}
+                    </Button>
+                    {halving && <Computing of={halves} />}
+                  </span>
+                )}
                 <Button look="link" onClick={universal}>
                   UFF
                 </Button>
@@ -187,7 +203,12 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
                 ▲ {says}
               </p>
             ))}
-            <ModesTable analysis={analysis} chosen={at} onMode={setChosen} />
+            <ModesTable
+              analysis={analysis}
+              halves={halving && !halves.error && !halves.isPlaceholderData ? halves.data?.modes : undefined}
+              chosen={at}
+              onMode={setChosen}
+            />
             <Compared campaign={campaign} body={body} />
           </Panel>
           <Synthesis campaign={campaign} set={of} recipe={carried as ModesRecipe} analysis={analysis} />
