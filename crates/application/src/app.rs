@@ -21,6 +21,7 @@ use echo_store::Store;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
 /// Free bytes where a folder lies, which itself may not be readable.
 pub fn free_space(folder: &Path) -> Option<u64> {
@@ -79,6 +80,8 @@ pub struct App {
     pub news: News,
     /// Who has a page open.
     pub present: Present,
+    /// How long pages wait from one live picture to the next at least.
+    pub live_each: Duration,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
     /// Specimens read lately.
@@ -107,6 +110,7 @@ impl App {
             pulse: Pulse::default(),
             news: News::default(),
             present: Present::default(),
+            live_each: Duration::ZERO,
             outputs: Outputs::default(),
             specimens: Specimens::default(),
             taps: Taps::default(),

@@ -187,7 +187,8 @@ fn lantern(listen: &str, pace: &str, more: &[&str]) -> Result<(Program, String, 
 fn serve(database: &str, front_end: &str, more: &[&str]) -> Result<(Program, String)> {
     start(
         Command::new(program("fleet-echo"))
-            .args(["serve", "--listen", "127.0.0.1:0", "--front-end", front_end, "--page"])
+            // Drawing by software takes most of the processors, and no test looks at how fluent it is.
+            .args(["serve", "--live-per-s", "8", "--listen", "127.0.0.1:0", "--front-end", front_end, "--page"])
             .arg(workspace().join("web/dist"))
             .args(more)
             .env("DATABASE_URL", database),

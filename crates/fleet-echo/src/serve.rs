@@ -48,6 +48,9 @@ pub struct Serve {
     /// Megabytes that analyses may hold at once; more wait for their turn.
     #[arg(long, default_value_t = 4096)]
     analysis_mb: u32,
+    /// Live pictures that a page gets a second, 1 to 20: fewer spare a slow machine or network.
+    #[arg(long, default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..=20))]
+    live_per_s: u32,
     /// Jobs that the server works on at once; with 0 they are left to workers.
     #[arg(long, default_value_t = 2)]
     jobs: usize,
@@ -173,7 +176,8 @@ impl Serve {
         };
         let budget = Budget::new(self.analysis_mb).map_err(anyhow::Error::msg)?;
         let desk = Desk::new(store.clone(), budget);
-        let app = App::new(desk.clone(), capture.clone(), discovery);
+        let mut app = App::new(desk.clone(), capture.clone(), discovery);
+        app.live_each = Duration::from_secs(1) / self.live_per_s;
         tokio::spawn(watched("the database's pulse", app.clone(), health::beat));
         tokio::spawn(watched("news of the database", app.clone(), news::pass_on));
         tokio::spawn(watched("outputs", app.clone(), outputs::watch));

@@ -1,4 +1,5 @@
-//! Live data over one WebSocket: the page says what it shows, and gets that at most 20 times a second.
+//! Live data over one WebSocket: the page says what it shows, and gets that at most 20 times a second, or less often
+//! where the server is told to.
 //!
 //! Text messages carry the status, or which tables of the database have changed. Binary messages carry numbers: a little-endian u32 with the
 //! length of a JSON head, the head, zeros up to a multiple of four, then 32-bit floats. A page that
@@ -36,6 +37,7 @@ async fn converse(app: App, who: String, mut socket: WebSocket) {
     let mut frames: u64 = 0;
     let mut seen_blocks = 0;
     let mut last_slow = Instant::now();
+    let mut last_drawn = Instant::now();
     loop {
         tokio::select! {
             message = socket.recv() => match message {
@@ -66,7 +68,8 @@ async fn converse(app: App, who: String, mut socket: WebSocket) {
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }
                 let blocks = app.capture.live().blocks();
-                if blocks == seen_blocks && !beat { continue; }
+                if (blocks == seen_blocks || last_drawn.elapsed() + FRAME / 2 < app.live_each) && !beat { continue; }
+                last_drawn = Instant::now();
                 seen_blocks = blocks;
                 let slow = last_slow.elapsed() >= SLOW;
                 if slow { last_slow = Instant::now(); }

@@ -71,8 +71,10 @@ export const rate = (hz: number) => (hz >= 1000 ? `${short(hz / 1000)}${THIN}kHz
 
 /** Digits without trailing zeros, for axes and sentences. */
 export function short(x: number, n = 4): string {
-  const text = digits(x, n);
-  return text.includes(".") && !text.includes("×") ? text.replace(/0+$/, "").replace(/\.$/, "") : text;
+  const [number = "", power] = digits(x, n).split("×");
+  const text = number.includes(".") ? number.replace(/0+$/, "").replace(/\.$/, "") : number;
+  if (power === undefined) return text;
+  return /^\D?1$/.test(text) ? text.replace("1", power) : `${text}×${power}`;
 }
 
 /** Name and unit as an axis or the head of a column says them; what is missing is left out. */

@@ -17,7 +17,8 @@ describe("numbers as an engineer reads them", () => {
   it("loses no zeros that count and keeps none that do not", () => {
     expect(short(100)).toBe("100");
     expect(short(0.25)).toBe("0.25");
-    expect(short(2.5e7, 3)).toBe("2.50×10⁷");
+    expect(short(2.5e7, 3)).toBe("2.5×10⁷");
+    expect([1e-5, -1e-5, 2e-5].map((x) => short(x))).toEqual(["10⁻⁵", "−10⁻⁵", "2×10⁻⁵"]);
     expect(plain(0.1 + 0.2)).toBe("0.3");
   });
 

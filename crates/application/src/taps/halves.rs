@@ -66,8 +66,9 @@ pub async fn halves(app: &App, campaign: i64, wish: &ModesWish, by: &Following) 
                 };
                 hz.clone_from(&analysis.axes[0].values);
                 let functions = of_analysis((&series, now), *point, used, (&analysis, &rig));
-                let of_set =
-                    |f: &FunctionHead| heads.iter().any(|h| (&h.response, &h.reference) == (&f.response, &f.reference));
+                let of_set = |f: &FunctionHead| {
+                    heads.iter().any(|h| (&h.response, &h.reference, h.stays) == (&f.response, &f.reference, f.stays))
+                };
                 half.extend(
                     functions.into_iter().filter(|f| of_set(&f.head)).map(|f| lettered.trace(&f.head, &f.parts)),
                 );

@@ -84,7 +84,7 @@ export function ChannelTable({ rig, places, rows, shown, view, onView, selected,
       if (!rms) continue;
       rms.style.color = l.circuit === "in order" ? "" : "var(--reef)";
       // Below the converter's own noise there is nothing to read.
-      if (l.circuit !== "in order") rms.textContent = l.circuit;
+      if (l.circuit !== "in order") rms.textContent = l.circuit === "open" ? "open" : "short";
       else rms.textContent = l.rms < 2e-5 ? "0" : digits(l.rms * (c.full_scale ?? Number.NaN), 3);
     }
   });

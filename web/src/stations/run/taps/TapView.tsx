@@ -376,11 +376,16 @@ function Keys() {
         </span>
       ))}
       <span className="ml-auto" />
-      <button type="button" className="font-semibold" aria-pressed={sounds} onClick={() => setSounds(!sounds)}>
+      <button
+        type="button"
+        className="font-semibold whitespace-nowrap"
+        aria-pressed={sounds}
+        onClick={() => setSounds(!sounds)}
+      >
         {sounds ? "Sounds on" : "Sounds off"}
       </button>
-      <span className="text-[13px] text-soft">
-        one knock good, two low ones again, a chime next point, four that fall look here
+      <span className="text-[13px] whitespace-nowrap text-soft">
+        one knock good, two low again, a chime next point, four falling: look
       </span>
     </p>
   );
