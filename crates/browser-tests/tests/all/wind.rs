@@ -90,6 +90,12 @@ async fn the_same_modes_come_from_the_wind_alone_and_the_bracket_is_seen_to_move
     assert_eq!(status, 200, "{seen}");
     assert!(alike(&seen["analysis"], &truth[..1])?[0] > 0.97, "at a resonance the mode is what is seen");
     assert_eq!(seen["motion"]["measured"].as_array().map(|m| m.iter().filter(|x| **x == true).count()), Some(9));
+    // Kept as it is, and back to it.
+    b.press("Keep").await?;
+    b.press("Compute and save").await?;
+    b.text_until("table[aria-label='Kept results']", |t| t.contains("deflection") && !t.contains("stale")).await?;
+    b.page.goto(&format!("{}/c/4/study/{run}/deflection", r.url)).await?;
+    b.text_until("section[aria-label='Shape']", |t| t.contains("58.")).await?;
     b.choose("How", "moment by moment, in the band").await?;
     b.word("Band", "40 to 80 Hz").await?;
     let moments = "return +(document.querySelector('input[aria-label=Moment]')?.max ?? 0)";

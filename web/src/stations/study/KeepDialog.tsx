@@ -12,23 +12,26 @@ import { ChosenWord } from "../../ui/Word";
 import { lensOf } from "./lens/lenses";
 import { watchList } from "./results/list";
 
-type Recipe = { lens: string; stretch?: { from_s: number; to_s: number }; [key: string]: unknown };
+export type Recipe = { lens: string; stretch?: { from_s: number; to_s: number }; [key: string]: unknown };
 
 export function KeepDialog({
   campaign,
   run,
   recipe,
+  says = lensOf(recipe.lens).says.toLowerCase(),
   onClose,
 }: {
   campaign: number;
   run: RunDetail;
   recipe: Recipe;
+  /** What is kept, where it is no lens of the bench. */
+  says?: string;
   onClose: () => void;
 }) {
   const client = useQueryClient();
   const go = useGo();
   const runs = (useRuns(campaign).data ?? []).filter((r) => r.samples > 0);
-  const [name, setName] = useState(lensOf(recipe.lens).says.toLowerCase());
+  const [name, setName] = useState(says);
   const [whole, setWhole] = useState(false);
   const [chosen, setChosen] = useState<number[]>([run.id]);
   const [error, setError] = useState<Error>();
@@ -73,7 +76,7 @@ export function KeepDialog({
       <div className="fixed inset-0 bg-ink/15" aria-hidden />
       <div className="fixed inset-x-0 top-24 mx-auto w-[34rem]">
         <DialogPanel className="panel flex flex-col gap-2 p-4 shadow-xl">
-          <DialogTitle className="font-semibold">Keep {lensOf(recipe.lens).says.toLowerCase()}</DialogTitle>
+          <DialogTitle className="font-semibold">Keep {says}</DialogTitle>
           <p className="leading-8">
             Under the name{" "}
             <input

@@ -11,6 +11,7 @@ import { Plot, type Range } from "../../../ui/plot/Plot";
 import { saveBlob } from "../../../ui/save";
 import { useWatched } from "../../../ui/useWatched";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
+import { KeepDialog } from "../KeepDialog";
 import { askResult } from "../lens/useResult";
 import { MovingShape } from "../modes/MovingShape";
 import { corrected } from "../rows";
@@ -35,6 +36,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
   const to = useTo();
   const [wish, setWish] = useState(() => kept(run));
   const [error, setError] = useState<Error>();
+  const [keeping, setKeeping] = useState(false);
   const geometry = useSpecimen(campaign).data?.specimen?.geometry ?? {};
   const channels = sensorsOf(run);
   const onWish = (part: Partial<Wish>) => {
@@ -114,9 +116,14 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
               title="Points"
               says={shown.analysis.averages ? `${shown.analysis.averages} averages` : ""}
               aside={
-                <Button look="link" onClick={universal}>
-                  UFF
-                </Button>
+                <>
+                  <Button look="link" onClick={universal}>
+                    UFF
+                  </Button>
+                  <Button look="link" onClick={() => setKeeping(true)}>
+                    Keep
+                  </Button>
+                </>
               }
               className="flex-1"
             >
@@ -138,6 +145,9 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
             onStep={() => undefined}
           />
         </div>
+      )}
+      {keeping && (
+        <KeepDialog campaign={campaign} run={run} recipe={recipe} says="deflection" onClose={() => setKeeping(false)} />
       )}
     </div>
   );

@@ -1,6 +1,8 @@
 /** How a run is looked at to see its specimen move: what the page asks for, and the recipes that follow. */
+
 import type { RunDetail, Schema } from "../../../api/client";
 import type { Range } from "../../../ui/plot/Plot";
+import type { Recipe } from "../KeepDialog";
 import type { Course } from "../modes/motion";
 
 export type How = "frequency" | "band" | "order" | "time";
@@ -53,7 +55,7 @@ export function usual(run: RunDetail): Wish {
 }
 
 /** The recipe of the lens deflection; of what moves in time the band alone, so that points and places are known. */
-export function recipeOf(run: RunDetail, w: Wish): object {
+export function recipeOf(run: RunDetail, w: Wish): Recipe {
   const rest = {
     lens: "deflection",
     channels: sensorsOf(run),
