@@ -10,6 +10,8 @@ use std::sync::OnceLock;
 
 /// Most outputs that [`Band::turned`] keeps: enough for some thirty poles.
 const MOST_TURNED: usize = 128;
+/// Outputs up to which they are turned exactly: its effort grows with their cube.
+const MOST_EXACT: usize = 512;
 
 /// Responses of a band as real numbers: rows `[reference][real, imaginary][line]`, a column for each output.
 #[derive(Debug, Clone)]
@@ -121,13 +123,37 @@ impl Band {
         if self.outputs() <= 2 * kept || kept > MOST_TURNED {
             return self.rows.columns(0, self.outputs());
         }
-        let turned = self.turned.get_or_init(|| {
-            let eigen = SymmetricEigen::new(self.rows.transpose() * &self.rows);
-            let mut order: Vec<usize> = (0..self.outputs()).collect();
-            order.sort_by(|a, b| eigen.eigenvalues[*b].total_cmp(&eigen.eigenvalues[*a]));
-            order.truncate(MOST_TURNED);
-            &self.rows * eigen.eigenvectors.select_columns(&order)
+        let turned = self.turned.get_or_init(|| match self.outputs() {
+            ..=MOST_EXACT => turned(&self.rows, MOST_TURNED),
+            // Turned at random and then by how much they move, twice over: what moves much is all in it.
+            _ => {
+                let mut by = signs(self.outputs(), 2 * MOST_TURNED);
+                for _ in 0..2 {
+                    by = (self.rows.transpose() * (&self.rows * by)).qr().q();
+                }
+                turned(&(&self.rows * by), MOST_TURNED)
+            }
         });
-        turned.columns(0, kept)
+        turned.columns(0, kept.min(turned.ncols()))
     }
+}
+
+/// Columns turned into each other by how much they move, the first of them.
+fn turned(rows: &DMatrix<f64>, most: usize) -> DMatrix<f64> {
+    let eigen = SymmetricEigen::new(rows.transpose() * rows);
+    let mut order: Vec<usize> = (0..rows.ncols()).collect();
+    order.sort_by(|a, b| eigen.eigenvalues[*b].total_cmp(&eigen.eigenvalues[*a]));
+    order.truncate(most);
+    rows * eigen.eigenvectors.select_columns(&order)
+}
+
+/// Ones and minus ones in no order, the same every time.
+fn signs(rows: usize, columns: usize) -> DMatrix<f64> {
+    let mut state = 0x2545_f491_4f6c_dd1d_u64;
+    DMatrix::from_fn(rows, columns, |_, _| {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        if state >> 63 == 0 { 1.0 } else { -1.0 }
+    })
 }

@@ -349,10 +349,16 @@ proptest! {
 
 #[test]
 fn many_outputs_refine_to_the_same_poles_as_few() {
-    // The same five points measured twenty times over, with noise of their own each time.
+    // The same five points measured twenty times over, and more often, with noise of their own each time.
+    for outputs in [100, 600] {
+        refines_to_the_same(outputs);
+    }
+}
+
+fn refines_to_the_same(outputs: usize) {
     let many: Vec<Known> = known()
         .into_iter()
-        .map(|(hz, zeta, shape)| (hz, zeta, shape.iter().copied().cycle().take(100).collect()))
+        .map(|(hz, zeta, shape)| (hz, zeta, shape.iter().copied().cycle().take(outputs).collect()))
         .collect();
     let functions = structure(&many, &[0, 1], &lines(20.0, 320.0, 0.5), Motion::Accelerance, 0.01);
     let band = (20.0, 320.0);
