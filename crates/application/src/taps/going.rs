@@ -1,5 +1,6 @@
 //! A series that is recorded: each take is judged as soon as its last sample has come.
 
+use super::circuits::unsound;
 use super::made;
 use super::samples::{HeldHit, of_run, of_take};
 use super::series::{SeriesBody, read};
@@ -7,7 +8,6 @@ use crate::{App, Error, Result};
 use echo_capture::{CaptureState, Lent, Setup, WholeTake};
 use echo_job::impact::{Flaw, Hit, HitState, HitVerdict, ImpactPlan, ImpactSession};
 use echo_job::rig::Rig;
-use echo_link::Circuit;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast;
@@ -24,16 +24,6 @@ pub struct Going {
     pub run: i64,
     rig: Arc<Rig>,
     plan: Arc<ImpactPlan>,
-}
-
-/// Inputs whose supply finds an open or shorted circuit now, with the word for it.
-pub(super) fn unsound(app: &App) -> Vec<(u16, &'static str)> {
-    let word = |c: Circuit| match c {
-        Circuit::InOrder => None,
-        Circuit::Open => Some("open"),
-        Circuit::Short => Some("shorted"),
-    };
-    app.capture.live().levels().iter().filter_map(|l| Some((l.input, word(l.circuit)?))).collect()
 }
 
 /// How often a hit is tried to be written while the database is away; what is not written then is found when the

@@ -4,12 +4,14 @@
 //! | --- | --- |
 //! | [`series`] | series begun, read, changed; hits decided |
 //! | [`going`] | a series that is recorded: each take judged as soon as it has come |
+//! | `circuits` | sensors whose circuit is open or shorted |
 //! | `samples` | samples of hits, from a moment ago or from the store |
 //! | [`made`] | responses of a point made of its hits, and what is shown of them |
 //! | [`functions`] | the table of responses |
 //! | [`halves`] | how much modes scatter over halves of the hits |
 //! | [`modes`] | modes of a set of responses |
 
+mod circuits;
 pub mod functions;
 pub mod going;
 pub mod halves;

@@ -1,6 +1,6 @@
 //! Tap series: begun, read as they stand, changed, let go; hits decided.
 
-use super::going::unsound;
+use super::circuits::unsound;
 use super::made;
 use crate::{App, Error, Result};
 use chrono::{DateTime, Utc};
