@@ -249,7 +249,7 @@ export function useLevels(draw: (levels: Level[]) => void) {
 }
 
 /** Reads the five numbers a level picture holds for each input. */
-function levelsOf(p: Picture): Level[] {
+export function levelsOf(p: Picture): Level[] {
   if (p.kind !== "levels") return [];
   return p.inputs.map((input, i) => {
     const at = (k: number) => p.values[i * 5 + k] ?? 0;

@@ -47,26 +47,27 @@ export function useView() {
 const compare = new Intl.Collator("en", { numeric: true }).compare;
 
 /** The rows to show, in their order. */
-export function useRows(channels: Channel[] | undefined, cautions: Caution[] | undefined, view: View) {
-  return useMemo(() => {
-    const wanted = view.search.trim().toLowerCase();
-    const filters = Object.entries(view.filters).flatMap(([key, text]) => {
-      const column = columnOf(key);
-      return column && text ? [{ column, text: text.toLowerCase() }] : [];
-    });
-    const told = new Set((cautions ?? []).filter((c) => !c.waived).map((c) => c.input));
-    const rows = (channels ?? []).filter(
-      (c) =>
-        (!view.onlyOn || c.on) &&
-        (!view.onlyCautions || told.has(c.input)) &&
-        (wanted === "" || `${c.label} ${columns.map((k) => k.text(c)).join(" ")}`.toLowerCase().includes(wanted)) &&
-        filters.every((f) => f.column.text(c).toLowerCase().includes(f.text)),
-    );
-    const { key, down } = view.order;
-    if (key !== "input") {
-      const column = columnOf(key) as Column;
-      rows.sort((a, b) => compare(column.text(a), column.text(b)) || a.input - b.input);
-    }
-    return down ? rows.reverse() : rows;
-  }, [channels, cautions, view]);
+export function rowsOf(channels: Channel[] | undefined, cautions: Caution[] | undefined, view: View): Channel[] {
+  const wanted = view.search.trim().toLowerCase();
+  const filters = Object.entries(view.filters).flatMap(([key, text]) => {
+    const column = columnOf(key);
+    return column && text ? [{ column, text: text.toLowerCase() }] : [];
+  });
+  const told = new Set((cautions ?? []).filter((c) => !c.waived).map((c) => c.input));
+  const rows = (channels ?? []).filter(
+    (c) =>
+      (!view.onlyOn || c.on) &&
+      (!view.onlyCautions || told.has(c.input)) &&
+      (wanted === "" || `${c.label} ${columns.map((k) => k.text(c)).join(" ")}`.toLowerCase().includes(wanted)) &&
+      filters.every((f) => f.column.text(c).toLowerCase().includes(f.text)),
+  );
+  const { key, down } = view.order;
+  if (key !== "input") {
+    const column = columnOf(key) as Column;
+    rows.sort((a, b) => compare(column.text(a), column.text(b)) || a.input - b.input);
+  }
+  return down ? rows.reverse() : rows;
 }
+
+export const useRows = (channels: Channel[] | undefined, cautions: Caution[] | undefined, view: View) =>
+  useMemo(() => rowsOf(channels, cautions, view), [channels, cautions, view]);
