@@ -26,15 +26,15 @@ export function LookWords({ campaign, look, reading, onRead, name }: Props) {
   const columns = Math.max(look.channels.length + 1, look.lines[0]?.split(/[;,\t]/).length ?? 0);
   const rows = look.channels.slice(0, SHOWN);
   const said = (source: number) => reading.channels.find((c) => c.source === source);
-  // A file with results alone has neither rate nor day.
-  const samples = look.channels.length > 0 || look.results.length === 0;
+  // A file with results alone has neither rate nor day, nor has one that is refused.
+  const samples = look.channels.length > 0 || (look.results.length === 0 && look.kind !== "universal file");
   return (
     <div className="pt-1 text-[14px] leading-8">
       {look.results.length > 0 && (
         <ul aria-label={`Results of ${name}`} className="text-[13px] leading-6">
           {look.results.map((r) => (
             <li key={r.name}>
-              <b>{r.name}</b>, kept as a result: {r.curves} {r.curves === 1 ? "curve" : "curves"}
+              <b>{r.name}</b>: {r.curves} {r.curves === 1 ? "curve" : "curves"}
               {r.unit && ` in ${r.unit}`}
               {r.along === "dof" ? ` over ${r.values} degrees of freedom` : ` along ${r.along}`}
               {r.along !== "dof" && `, ${plain(r.from)} to ${plain(r.to)}, ${r.values} values each`}
