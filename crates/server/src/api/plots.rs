@@ -20,8 +20,9 @@ async fn made(
     make: impl FnOnce(&Plot) -> Result<Vec<u8>, echo_formats::FormatError> + Send + 'static,
 ) -> Result<File, ApiError> {
     plot.check()?;
-    let bytes =
-        tokio::task::spawn_blocking(move || make(&plot)).await.map_err(|e| ApiError::fault(e.to_string()))??;
+    let made = tokio::task::spawn_blocking(move || make(&plot)).await.map_err(|e| ApiError::fault(e.to_string()))?;
+    // What cannot be made of a plot is the matter of who asked for it.
+    let bytes = made.map_err(|e| echo_job::Refusal::new("plot", e.to_string()))?;
     Ok(([(header::CONTENT_TYPE, kind)], bytes))
 }
 
