@@ -385,7 +385,7 @@ function Keys() {
         {sounds ? "Sounds on" : "Sounds off"}
       </button>
       <span className="text-[13px] whitespace-nowrap text-soft">
-        one knock good, two low again, a chime next point, four falling: look
+        knock good, two low again, chime next point, falling look
       </span>
     </p>
   );

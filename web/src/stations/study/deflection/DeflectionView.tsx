@@ -101,7 +101,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <DeflectionWords run={run} wish={wish} onWish={onWish} />
       <Wrong error={too ?? made.error ?? (inTime ? course.error : null) ?? error} />
-      {(made.isFetching || made.stopped) && (
+      {(made.share !== undefined || made.ahead !== undefined || made.stopped) && (
         <p className="px-3 text-[13px]">
           {wish.how === "time" ? "Looking where the points are" : "Looking how they move"}
           <Computing of={made} />

@@ -11,7 +11,8 @@ type Props = {
   onMode: (k: number) => void;
 };
 
-const SCATTER = "± how much it scatters over the orders of the diagram; after the stroke over halves of the hits";
+const scatter = (halves: boolean) =>
+  `± how much it scatters over ${halves ? "halves of the hits" : "the orders of the diagram"}`;
 
 /** A MAC beside the diagonal from which two shapes are hard to tell apart. */
 const ALIKE = 0.2;
@@ -36,10 +37,10 @@ export function ModesTable({ analysis, halves, chosen, onMode }: Props) {
         <thead className="sticky top-0 bg-sheet text-right text-soft">
           <tr>
             <th className="w-6 text-left font-normal">Mode</th>
-            <th className="font-normal" title={SCATTER}>
+            <th className="font-normal" title={scatter(halves !== undefined)}>
               Hz
             </th>
-            <th className="font-normal" title={SCATTER}>
+            <th className="font-normal" title={scatter(halves !== undefined)}>
               Damping, %
             </th>
             {bells && (
@@ -88,17 +89,13 @@ export function ModesTable({ analysis, halves, chosen, onMode }: Props) {
                 </td>
                 <td className="num whitespace-nowrap" data-hz={of("frequency")}>
                   {digits(of("frequency"), 5)}{" "}
-                  <span className="text-soft">
-                    ± {digits(of("frequency_scatter"), 2)}
-                    {half && <span data-half-hz={half.frequency_hz}> / {digits(half.frequency_hz, 2)}</span>}
+                  <span className="text-soft" data-half-hz={half?.frequency_hz}>
+                    ± {digits(half?.frequency_hz ?? of("frequency_scatter"), 2)}
                   </span>
                 </td>
                 <td className="num whitespace-nowrap" data-damping={of("damping_ratio")}>
                   {digits(100 * of("damping_ratio"), 3)}{" "}
-                  <span className="text-soft">
-                    ± {digits(100 * of("damping_scatter"), 2)}
-                    {half && ` / ${digits(100 * half.damping_ratio, 2)}`}
-                  </span>
+                  <span className="text-soft">± {digits(100 * (half?.damping_ratio ?? of("damping_scatter")), 2)}</span>
                 </td>
                 {bells && (
                   <>

@@ -120,7 +120,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
           Take all that hold
         </Button>
       )}
-      {run && (modes.isFetching || modes.stopped) && (
+      {run && (modes.share !== undefined || modes.ahead !== undefined || modes.stopped) && (
         <p className="px-3 text-[13px]">
           Listening to run {run.number}
           <Computing of={modes} />
@@ -177,7 +177,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
                 {set?.series != null && (
                   <span className="text-[13px]">
                     <Button look="link" aria-pressed={halving} onClick={() => setHalving(!halving)}>
-                      {halving ? "Without halves" : "Halves of the hits"}
+                      {halving ? "Orders again" : "Halves of the hits"}
                     </Button>
                     {halving && <Computing of={halves} />}
                   </span>
