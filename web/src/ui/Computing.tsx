@@ -33,3 +33,14 @@ export function Computing({ of }: { of: WatchedState }) {
     </>
   );
 }
+
+/** The same as a line of its own, once it takes longer or was stopped. */
+export function ComputingLine({ says, of }: { says: string; of: WatchedState }) {
+  if (of.share === undefined && of.ahead === undefined && !of.stopped) return null;
+  return (
+    <p className="px-3 text-[13px]">
+      {says}
+      <Computing of={of} />
+    </p>
+  );
+}

@@ -1,4 +1,5 @@
 import { afterAll, beforeEach, expect, test, vi } from "vitest";
+import { memory } from "../memory";
 
 let hears: (e: unknown) => void = () => undefined;
 let dialog = false;
@@ -10,10 +11,7 @@ vi.stubGlobal("window", {
 });
 vi.stubGlobal("document", { querySelector: () => (dialog ? {} : null) });
 vi.stubGlobal("navigator", { platform: "Linux" });
-vi.stubGlobal("localStorage", {
-  getItem: (k: string) => kept.get(k) ?? null,
-  setItem: (k: string, t: string) => void kept.set(k, t),
-});
+vi.stubGlobal("localStorage", memory(kept));
 // Keys are bound by what is mounted; here they are bound at once.
 const effects: (() => void)[] = [];
 vi.mock("react", async (real) => ({

@@ -3,16 +3,7 @@ import { afterEach, expect, test, vi } from "vitest";
 import { dropDraft, keepDraft, takeDraft } from "../../src/ui/draft";
 import { same } from "../../src/ui/same";
 import { stored } from "../../src/ui/stored";
-
-/** What a browser keeps, as far as it is asked here. */
-function memory() {
-  const all = new Map<string, string>();
-  return {
-    getItem: (key: string) => all.get(key) ?? null,
-    setItem: (key: string, text: string) => void all.set(key, text),
-    removeItem: (key: string) => void all.delete(key),
-  };
-}
+import { memory } from "../memory";
 
 afterEach(() => vi.unstubAllGlobals());
 

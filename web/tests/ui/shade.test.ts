@@ -1,11 +1,9 @@
 import { afterAll, expect, test, vi } from "vitest";
+import { memory } from "../memory";
 
 const kept = new Map<string, string>();
 const page = { dataset: {} as Record<string, string> };
-vi.stubGlobal("localStorage", {
-  getItem: (k: string) => kept.get(k) ?? null,
-  setItem: (k: string, t: string) => void kept.set(k, t),
-});
+vi.stubGlobal("localStorage", memory(kept));
 vi.stubGlobal("document", { documentElement: page });
 afterAll(() => vi.unstubAllGlobals());
 const { shade } = await import("../../src/ui/shade");

@@ -1,12 +1,9 @@
 import { afterAll, expect, test, vi } from "vitest";
 import type { RunDetail } from "../../../src/api/client";
+import { memory } from "../../memory";
 
 const kept = new Map<string, string>();
-vi.stubGlobal("localStorage", {
-  getItem: (k: string) => kept.get(k) ?? null,
-  setItem: (k: string, t: string) => void kept.set(k, t),
-  removeItem: (k: string) => void kept.delete(k),
-});
+vi.stubGlobal("localStorage", memory(kept));
 afterAll(() => vi.unstubAllGlobals());
 const { first, fitted, fresh, leave, left, lookedAt, probes, ready, ROWS } = await import(
   "../../../src/stations/study/bench"

@@ -1,10 +1,10 @@
 /** How the specimen moved in a run: at a frequency, in a band, at an order, or moment by moment. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { type Analysis, api, type RunDetail, type Schema, told } from "../../../api/client";
+import { type Analysis, api, type RunDetail, told } from "../../../api/client";
 import { useTo } from "../../../shell/address";
 import { Button } from "../../../ui/Button";
-import { Computing } from "../../../ui/Computing";
+import { ComputingLine } from "../../../ui/Computing";
 import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { Plot, type Range } from "../../../ui/plot/Plot";
@@ -14,6 +14,7 @@ import { useSpecimen } from "../../rig/specimen/useSpecimen";
 import { KeepDialog } from "../KeepDialog";
 import { askResult } from "../lens/useResult";
 import { MovingShape } from "../modes/MovingShape";
+import { Minded } from "../results/Minded";
 import { corrected } from "../rows";
 import { DeflectionTable } from "./DeflectionTable";
 import { DeflectionWords } from "./DeflectionWords";
@@ -101,12 +102,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <DeflectionWords run={run} wish={wish} onWish={onWish} />
       <Wrong error={too ?? made.error ?? (inTime ? course.error : null) ?? error} />
-      {(made.share !== undefined || made.ahead !== undefined || made.stopped) && (
-        <p className="px-3 text-[13px]">
-          {wish.how === "time" ? "Looking where the points are" : "Looking how they move"}
-          <Computing of={made} />
-        </p>
-      )}
+      <ComputingLine says={wish.how === "time" ? "Looking where the points are" : "Looking how they move"} of={made} />
       {!shown && !made.error && !made.stopped && <Empty says="Looking how it moves …" />}
       {shown && (
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)] gap-2">
@@ -127,11 +123,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
               }
               className="flex-1"
             >
-              {told_of(shown).map((says) => (
-                <p key={says} className="px-3 text-[12px] leading-4 text-lamp">
-                  ▲ {says}
-                </p>
-              ))}
+              <Minded analysis={shown.analysis} strange={shown.strange} />
               <DeflectionTable analysis={shown.analysis} />
             </Panel>
           </div>
@@ -152,13 +144,6 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
     </div>
   );
 }
-
-const told_of = ({ analysis, strange }: Schema["DeflectionBody"]) => [
-  ...analysis.cautions.map((c) => c.says),
-  ...(strange.length > 0
-    ? [`the specimen has no point for ${strange.slice(0, 5).join(", ")}${strange.length > 5 ? " and others" : ""}`]
-    : []),
-];
 
 function says(analysis: Analysis, wish: Wish): string {
   if (wish.how === "time") return `moment by moment, ${wish.band_hz[0]} to ${wish.band_hz[1]} Hz`;

@@ -4,13 +4,14 @@ import { useMemo, useState } from "react";
 import { type Analysis, api, type RunDetail, told } from "../../../api/client";
 import { useAllSeries, useFunctions, useSeries } from "../../../api/taps";
 import { Button } from "../../../ui/Button";
-import { Computing } from "../../../ui/Computing";
+import { Computing, ComputingLine } from "../../../ui/Computing";
 import { digits } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { saveBlob } from "../../../ui/save";
 import { useWatched } from "../../../ui/useWatched";
 import { useSpecimen } from "../../rig/specimen/useSpecimen";
 import { sensorsOf } from "../deflection/recipe";
+import { Minded } from "../results/Minded";
 import { corrected } from "../rows";
 import { Compared } from "./Compared";
 import { KeepModes } from "./KeepModes";
@@ -100,7 +101,6 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
   }, [known, at, atOnce]);
   const points = specimen?.geometry?.points;
   const missedAt = useMemo(() => (analysis ? tonesOf(analysis, points ?? []) : undefined), [analysis, points]);
-  const strange = modes.data?.strange ?? [];
   const missed = analysis?.numbers.find((n) => n.name === "missed")?.value;
   const universal = async () => {
     setError(undefined);
@@ -120,12 +120,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
           Take all that hold
         </Button>
       )}
-      {run && (modes.share !== undefined || modes.ahead !== undefined || modes.stopped) && (
-        <p className="px-3 text-[13px]">
-          Listening to run {run.number}
-          <Computing of={modes} />
-        </p>
-      )}
+      {run && <ComputingLine says={`Listening to run ${run.number}`} of={modes} />}
       {!analysis && !modes.error && !modes.stopped && <Empty says="Looking for poles …" />}
       {analysis && (
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)] grid-rows-[minmax(0,1.25fr)_minmax(0,1fr)] gap-2">
@@ -191,18 +186,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
               </>
             }
           >
-            {[
-              ...analysis.cautions.map((c) => c.says),
-              ...(strange.length > 0
-                ? [
-                    `the specimen has no point for ${strange.slice(0, 5).join(", ")}${strange.length > 5 ? " and others" : ""}`,
-                  ]
-                : []),
-            ].map((says) => (
-              <p key={says} className="px-3 text-[12px] leading-4 text-lamp">
-                ▲ {says}
-              </p>
-            ))}
+            <Minded analysis={analysis} strange={modes.data?.strange ?? []} />
             <ModesTable
               analysis={analysis}
               halves={halving && !halves.error && !halves.isPlaceholderData ? halves.data?.modes : undefined}

@@ -1,12 +1,10 @@
 import { afterAll, beforeEach, expect, test, vi } from "vitest";
+import { memory } from "../../../memory";
 
 const kept = new Map<string, string>();
 let asked: { hz: number; from: number; to: number }[] = [];
 let broken = false;
-vi.stubGlobal("localStorage", {
-  getItem: (k: string) => kept.get(k) ?? null,
-  setItem: (k: string, t: string) => void kept.set(k, t),
-});
+vi.stubGlobal("localStorage", memory(kept));
 class Sound {
   currentTime = 3;
   destination = {};
