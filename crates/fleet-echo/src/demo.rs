@@ -35,6 +35,9 @@ pub struct Demo {
     /// Address of that front end's control page, for the coast-down; left out without.
     #[arg(long)]
     hands: Option<String>,
+    /// Front end on the thruster that the campaign finds again when it is chosen; none is remembered when left out.
+    #[arg(long)]
+    thruster_front_end: Option<String>,
     /// Front ends that play the deck, host:port with commas.
     #[arg(long, default_value = "127.0.0.1:7461,127.0.0.1:7462,127.0.0.1:7463,127.0.0.1:7464")]
     deck_front_ends: String,
@@ -275,6 +278,7 @@ impl Demo {
         let (specimen, purpose) = ("Merrow, port azimuth thruster", "Vibration after overhaul of the port thruster");
         let campaign = store.create_campaign(NAME, specimen, purpose, rig, &plan).await?;
         store.save_machine(campaign, None, &serde_json::to_value(thruster_machine())?, "engineer").await?;
+        store.remember_front_end(campaign, self.thruster_front_end.as_deref()).await?;
         let report = serde_json::json!({
             "title": "Port thruster after overhaul",
             "findings": "The gear mesh at 13 times the input shaft stands out, with side lines at the output shaft's speed.\nPasses over the outer race of the input bearing repeat 3.57 times a turn.",

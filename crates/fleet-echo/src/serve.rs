@@ -33,7 +33,7 @@ pub struct Serve {
     /// Address to listen on; port 0 takes a free one.
     #[arg(long, default_value = "127.0.0.1:7400")]
     listen: String,
-    /// Front end to connect to at start, host:port.
+    /// Front end to connect to at start, host:port, unless the campaign measured last remembers its own.
     #[arg(long)]
     front_end: Option<String>,
     /// Where to look for front ends by DNS-SD.
@@ -189,13 +189,11 @@ impl Serve {
         let jobs =
             (self.jobs > 0).then(|| tokio::spawn(worker::work(desk, worker::named("this server"), self.jobs, stopped)));
         if let Some(last) = store.chosen_last().await? {
-            // What the command line says stands above what was remembered, and is remembered.
-            if let Some(address) = &self.front_end {
-                store.remember_front_end(last, Some(address)).await?;
+            if self.front_end.is_some() && store.front_end(last).await?.is_none() {
+                store.remember_front_end(last, self.front_end.as_deref()).await?;
             }
             let _ = app.choose(last).await;
-        }
-        if self.front_end.is_some() {
+        } else if self.front_end.is_some() {
             capture.connect(self.front_end.clone()).await;
         }
         let listener = tokio::net::TcpListener::bind(&self.listen)

@@ -35,6 +35,7 @@ async fn converse(app: App, who: String, mut socket: WebSocket) {
     let mut frame = tokio::time::interval(FRAME);
     frame.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     let mut frames: u64 = 0;
+    let mut news_from = 0;
     let mut seen_blocks = 0;
     let mut last_slow = Instant::now();
     let mut last_drawn = Instant::now();
@@ -62,8 +63,10 @@ async fn converse(app: App, who: String, mut socket: WebSocket) {
                     let Ok(text) = serde_json::to_string(&body) else { return };
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }
-                let changed = if frames.is_multiple_of(4) { news.read() } else { BTreeSet::new() };
+                // The first news are told at once; many in a row five times a second.
+                let changed = if frames >= news_from { news.read() } else { BTreeSet::new() };
                 if !changed.is_empty() {
+                    news_from = frames + 4;
                     let text = serde_json::json!({ "changed": changed }).to_string();
                     if socket.send(Message::Text(text.into())).await.is_err() { return; }
                 }

@@ -102,7 +102,7 @@ fn looked_by(recipe: &Recipe, campaign: i64, of: &str) -> Result<String> {
     let mut recipe = recipe.clone();
     let any = echo_job::recipe::ModesRecipe::default().pick;
     match &mut recipe.lens {
-        Lens::Modes(m) => (m.pick, m.real, m.lasts, m.added_decay) = (any, false, 1, None),
+        Lens::Modes(m) => (m.pick, m.refined, m.real, m.lasts, m.added_decay) = (any, true, false, 1, None),
         Lens::OperationalModes(m) => (m.pick, m.real, m.lasts) = (any, false, 1),
         _ => {}
     }

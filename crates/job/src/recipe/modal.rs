@@ -62,11 +62,18 @@ pub struct ModesRecipe {
     pub damping_change: f64,
     /// Least MAC of its participation.
     pub mac: f64,
+    /// Whether the picked poles are moved to where they explain the responses best; else they stay as the diagram has them.
+    #[serde(skip_serializing_if = "usual")]
+    pub refined: bool,
     /// Whether shapes are turned real.
     pub real: bool,
     /// What an exponential window added to the decay of every mode, 1/s; it is taken off again.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub added_decay: Option<f64>,
+}
+
+fn usual(refined: &bool) -> bool {
+    *refined
 }
 
 impl Default for ModesRecipe {
@@ -80,6 +87,7 @@ impl Default for ModesRecipe {
             frequency_change: 0.01,
             damping_change: 0.05,
             mac: 0.98,
+            refined: true,
             real: false,
             added_decay: None,
         }

@@ -133,6 +133,7 @@ impl Default for OperationalModesRecipe {
 impl OperationalModesRecipe {
     /// The same wishes to poles and modes as the lens of measured responses has.
     pub fn of_poles(&self) -> ModesRecipe {
+        // Correlations scatter otherwise than measured responses: least squares of them would follow what is random.
         ModesRecipe {
             band_hz: self.band_hz,
             max_order: self.max_order,
@@ -142,6 +143,7 @@ impl OperationalModesRecipe {
             frequency_change: self.frequency_change,
             damping_change: self.damping_change,
             mac: self.mac,
+            refined: false,
             real: self.real,
             added_decay: None,
         }

@@ -151,11 +151,7 @@ fn found(seen: &Seen, settings: &ModesRecipe) -> Result<Arc<(Vec<Lasting>, Modes
     }
     let picked = picked(&seen.diagram, settings)?;
     let poles: Vec<_> = picked.iter().map(|l| l.pole.clone()).collect();
-    // Correlations scatter otherwise than measured responses: least squares of them would follow what is random.
-    let poles = match seen.heard {
-        Some(_) => poles,
-        None => refined(&seen.band, &poles).map_err(told)?,
-    };
+    let poles = if settings.refined { refined(&seen.band, &poles).map_err(told)? } else { poles };
     let modes = shapes(&seen.band, &poles, &seen.table.driving()).map_err(told)?;
     let found = Arc::new((picked, modes));
     *last() = Some((settings.clone(), found.clone()));

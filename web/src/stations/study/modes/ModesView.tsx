@@ -74,14 +74,31 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
   const params = { path: { id: campaign } };
   // A band is known when its series is.
   const ready = set?.series == null || series !== undefined || own !== undefined;
-  const modes = useWatched(["modes", campaign, of, carried, run ? corrected(run) : ""], ready, (signal, watch) =>
-    told(api.POST("/api/campaigns/{id}/modes", { params: { ...params, query: { watch } }, body, signal })),
+  const asked = (recipe: object) => (signal: AbortSignal, watch: string) =>
+    told(
+      api.POST("/api/campaigns/{id}/modes", {
+        params: { ...params, query: { watch } },
+        body: { set: of, recipe: recipe as never },
+        signal,
+      }),
+    );
+  // Of responses at once with the poles as the diagram has them; refining them takes a moment more.
+  const plain = { ...carried, refined: false };
+  const first = useWatched(["modes", campaign, of, plain], ready && !run, asked(plain));
+  const firstThere = first.isSuccess && !first.isPlaceholderData;
+  const refined = useWatched(
+    ["modes", campaign, of, carried, run ? corrected(run) : ""],
+    ready && (run !== undefined || firstThere),
+    asked(carried),
   );
+  const refining = firstThere && !refined.error && (!refined.data || refined.isPlaceholderData);
+  const modes = refining ? first : refined;
+  const failed = refined.error ?? first.error;
   const [halving, setHalving] = useState(false);
   const halves = useWatched(["modes", "halves", campaign, of, carried], halving && !run, (signal, watch) =>
     told(api.POST("/api/campaigns/{id}/modes/halves", { params: { ...params, query: { watch } }, body, signal })),
   );
-  const analysis = modes.error ? undefined : modes.data?.analysis;
+  const analysis = failed ? undefined : modes.data?.analysis;
   const shapes = analysis ? shapesOf(analysis) : [];
   const hz = useMemo(
     () => (analysis ? shapesOf(analysis).map((m) => numberOf(analysis, m.mode ?? 0, "frequency")) : []),
@@ -114,14 +131,14 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <ModesWords all={all} from={from} onChoose={onChoose} recipe={recipe} onRecipe={onRecipe} />
-      <Wrong error={modes.error ?? error ?? (halving ? halves.error : null)} />
-      {modes.error && recipe.pick !== "stable" && (
+      <Wrong error={failed ?? error ?? (halving ? halves.error : null)} />
+      {failed && recipe.pick !== "stable" && (
         <Button look="link" onClick={() => onRecipe({ pick: "stable" })}>
           Take all that hold
         </Button>
       )}
       {run && <ComputingLine says={`Listening to run ${run.number}`} of={modes} />}
-      {!analysis && !modes.error && !modes.stopped && <Empty says="Looking for poles …" />}
+      {!analysis && !failed && !modes.stopped && <Empty says="Looking for poles …" />}
       {analysis && (
         <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)] grid-rows-[minmax(0,1.25fr)_minmax(0,1fr)] gap-2">
           <Panel
@@ -166,7 +183,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
           />
           <Panel
             title="Modes"
-            says={`${following ? "finding what was picked … " : ""}${shapes.length} picked${missed != null ? `; they miss ${digits(100 * missed, 2)} % of what was measured` : ""}`}
+            says={`${following ? "finding what was picked … " : refining ? "refining … " : ""}${shapes.length} picked${missed != null ? `; they miss ${digits(100 * missed, 2)} % of what was measured` : ""}`}
             aside={
               <>
                 {set?.series != null && (
@@ -195,7 +212,13 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
             />
             <Compared campaign={campaign} body={body} />
           </Panel>
-          <Synthesis campaign={campaign} set={of} recipe={carried as ModesRecipe} analysis={analysis} />
+          <Synthesis
+            campaign={campaign}
+            set={of}
+            recipe={carried as ModesRecipe}
+            analysis={analysis}
+            settled={!refining && !following}
+          />
         </div>
       )}
       {keeping && <KeepModes campaign={campaign} body={body} onClose={() => setKeeping(false)} />}

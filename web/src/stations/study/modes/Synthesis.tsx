@@ -10,9 +10,16 @@ import { ChosenWord } from "../../../ui/Word";
 import { placed } from "../results/Shapes";
 import type { ModesRecipe } from "./recipe";
 
-type Props = { campaign: number; set: OfSet; recipe: ModesRecipe; analysis: Analysis };
+type Props = {
+  campaign: number;
+  set: OfSet;
+  recipe: ModesRecipe;
+  analysis: Analysis;
+  /** Whether the modes are final: what they make of a response is asked for then. */
+  settled: boolean;
+};
 
-export function Synthesis({ campaign, set, recipe, analysis }: Props) {
+export function Synthesis({ campaign, set, recipe, analysis, settled }: Props) {
   const dofs = analysis.axes[1]?.dofs ?? [];
   const references = analysis.axes[3]?.dofs ?? [];
   const missed = analysis.traces.find((t) => t.quantity === "missed")?.values ?? [];
@@ -24,6 +31,7 @@ export function Synthesis({ campaign, set, recipe, analysis }: Props) {
   const pair = { response: Math.floor(shown / width), reference: shown % width };
   const made = useQuery({
     queryKey: ["modes", campaign, "synthesis", set, recipe, pair, analysis.made.at],
+    enabled: settled,
     placeholderData: keepPreviousData,
     queryFn: () =>
       told(
