@@ -7,8 +7,8 @@ pub mod page;
 pub mod people;
 pub mod roles;
 mod sessions;
-mod shown;
-mod strangers;
+pub mod shown;
+pub mod strangers;
 
 pub use echo_application::App;
 use echo_application::health;

@@ -13,7 +13,7 @@ use echo_application::Error;
 
 /// What is asked about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum About {
+pub enum About {
     /// A campaign by its key.
     Campaign(i64),
     /// A run by its key.
@@ -29,7 +29,8 @@ enum About {
 /// Parts of a run that only a change is sent to; the others are read by sending a recipe.
 const OF_A_RUN: [&str; 7] = ["notes", "marks", "channels", "tacho", "jobs", "description", "campaign"];
 
-fn about(method: &Method, path: &str) -> About {
+/// What a request is about, by its method and its address below `/api`.
+pub fn about(method: &Method, path: &str) -> About {
     if method.is_safe() {
         return About::Other;
     }
@@ -85,32 +86,4 @@ pub(crate) async fn guard(State(app): State<App>, request: Request, next: Next) 
         return refused.into_response();
     }
     next.run(request).await
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_a_request_is_about_is_read_from_its_address() {
-        let of = |method: Method, path: &str| about(&method, path);
-        assert_eq!(of(Method::PUT, "/campaigns/3/plan"), About::Campaign(3));
-        assert_eq!(of(Method::DELETE, "/campaigns/3/benches/mine"), About::Campaign(3));
-        assert_eq!(of(Method::GET, "/campaigns/3/plan"), About::Other);
-        assert_eq!(of(Method::POST, "/runs/9/notes"), About::Run(9));
-        assert_eq!(of(Method::POST, "/runs/9/channels/2/cell"), About::Run(9));
-        assert_eq!(of(Method::DELETE, "/runs/9"), About::Run(9));
-        assert_eq!(of(Method::DELETE, "/campaigns/3"), About::Other, "the shelf shows no campaign");
-        // A recipe is read, whatever campaign the run is from.
-        assert_eq!(of(Method::POST, "/runs/9/results"), About::Other);
-        for order in ["/capture/arm", "/capture/record", "/reference/read", "/front-ends/0/restart"] {
-            assert_eq!(of(Method::POST, order), About::Measured, "{order}");
-        }
-        assert_eq!(of(Method::PUT, "/front-ends/0/output"), About::Measured);
-        // What ends something is never refused.
-        for stop in ["/capture/stop", "/emergency-stop", "/front-ends/0/output/keep", "/capture/levels/reset"] {
-            assert_eq!(of(Method::POST, stop), About::Other, "{stop}");
-        }
-        assert_eq!(of(Method::POST, "/campaigns/x/plan"), About::Other);
-    }
 }

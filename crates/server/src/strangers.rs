@@ -31,7 +31,7 @@ fn text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
 }
 
 /// Why a request is not carried out, if it is not.
-fn refused(method: &Method, headers: &HeaderMap, authority: Option<&str>, names: &[String]) -> Option<String> {
+pub fn refused(method: &Method, headers: &HeaderMap, authority: Option<&str>, names: &[String]) -> Option<String> {
     let host = text(headers, header::HOST).or(authority).unwrap_or("");
     if !own(host, names) {
         return Some(format!(
@@ -67,38 +67,4 @@ pub(crate) fn broken(why: Box<dyn Any + Send + 'static>) -> Response {
     tracing::error!("a request broke: {}", what.unwrap_or("without a word"));
     let says = "a fault of Fleet Echo itself; nothing of this request was done, everything else goes on".into();
     (StatusCode::INTERNAL_SERVER_ERROR, Json(ErrorBody { says, field: None })).into_response()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    fn asked(method: Method, host: &str, origin: Option<&str>, upgrade: bool) -> Option<String> {
-        let mut headers = HeaderMap::new();
-        headers.insert(header::HOST, host.parse().unwrap());
-        if let Some(o) = origin {
-            headers.insert(header::ORIGIN, o.parse().unwrap());
-        }
-        if upgrade {
-            headers.insert(header::UPGRADE, "websocket".parse().unwrap());
-        }
-        refused(&method, &headers, None, &["rig.example".into()])
-    }
-
-    #[test]
-    fn only_own_pages_and_programs_are_let_in() {
-        for host in ["127.0.0.1:7400", "localhost:7400", "[::1]:7400", "192.168.7.20", "rig.example", "RIG.example:80"]
-        {
-            assert_eq!(asked(Method::POST, host, None, false), None, "{host}");
-            assert_eq!(asked(Method::POST, host, Some(&format!("http://{host}")), false), None, "{host}");
-            assert_eq!(asked(Method::GET, host, Some("http://elsewhere.example"), false), None, "reading is harmless");
-            for origin in ["http://elsewhere.example", "null", "http://localhost.elsewhere.example:7400", "", "x"] {
-                assert!(asked(Method::POST, host, Some(origin), false).is_some(), "{host} {origin}");
-                assert!(asked(Method::GET, host, Some(origin), true).is_some(), "the live link: {host} {origin}");
-            }
-        }
-        for host in ["elsewhere.example:7400", "", "localhost.elsewhere.example", "127.0.0.1.elsewhere.example", "@"] {
-            assert!(asked(Method::GET, host, None, false).unwrap().contains("does not answer to the name"), "{host}");
-        }
-    }
 }
