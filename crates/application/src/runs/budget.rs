@@ -12,6 +12,10 @@ use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
+/// Steps by which the threads of analyses stand behind all others of the machine: a tenth of their share when both want
+/// to run. Linux sets them thread by thread.
+const BEHIND: i32 = 10;
+
 /// About how many MB a recipe holds at once on a run.
 pub fn weight(recipe: &Recipe, source: &RunSource) -> u32 {
     u32::try_from(held_bytes(recipe, source.info()) >> 20).unwrap_or(u32::MAX).max(1)
@@ -73,6 +77,10 @@ impl Budget {
         let threads = ThreadPoolBuilder::new()
             .num_threads(cores)
             .thread_name(|i| format!("analysis {i}"))
+            // The kernel lets recording, live pictures and answers run before them; nothing is lost where it may not be asked.
+            .start_handler(|_| {
+                let _ = rustix::process::nice(BEHIND);
+            })
             .build()
             .map_err(|e| e.to_string())?;
         let free = Arc::new(Semaphore::new(most_mb as usize));
