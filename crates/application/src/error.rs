@@ -100,6 +100,12 @@ impl From<FormatError> for Error {
     }
 }
 
+impl From<echo_report::ReportError> for Error {
+    fn from(e: echo_report::ReportError) -> Self {
+        Error::Fault(e.to_string())
+    }
+}
+
 impl From<serde_json::Error> for Error {
     fn from(e: serde_json::Error) -> Self {
         Error::Fault(e.to_string())

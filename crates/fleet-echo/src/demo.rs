@@ -1,6 +1,7 @@
 //! `fleet-echo demo`: lays the demo campaign and records its runs through the real capture path.
 
 mod bracket;
+mod report;
 mod specimens;
 
 use crate::Failure;
@@ -279,14 +280,7 @@ impl Demo {
         let campaign = store.create_campaign(NAME, specimen, purpose, rig, &plan).await?;
         store.save_machine(campaign, None, &serde_json::to_value(thruster_machine())?, "engineer").await?;
         store.remember_front_end(campaign, self.thruster_front_end.as_deref()).await?;
-        let report = serde_json::json!({
-            "title": "Port thruster after overhaul",
-            "findings": "The gear mesh at 13 times the input shaft stands out, with side lines at the output shaft's speed.\nPasses over the outer race of the input bearing repeat 3.57 times a turn.",
-            "run_id": null,
-            "recipe": { "lens": "spectrum", "channels": [7], "block": 32768 },
-            "shown_hz": [0.0, 1400.0],
-        });
-        store.save_report(campaign, None, &report).await?;
+        store.save_report(campaign, None, &report::thruster_report()?).await?;
         specimens::lay(store, campaign, &specimens::thruster()?).await?;
         self.register_sensors(store, rig).await?;
         Ok(campaign)

@@ -1,8 +1,9 @@
 //! Bytes to types and back: WAV, CSV, XLSX and universal files in and out, geometries and surfaces of
-//! specimens, memories of smart sensors, plots as SVG, the report as PDF.
+//! specimens, memories of smart sensors, plots as SVG.
 
 pub mod campaign_file;
 pub mod csv;
+pub mod faces;
 pub mod file;
 pub mod functions;
 pub mod geometry;
@@ -10,7 +11,6 @@ mod guard;
 pub mod parquet;
 pub mod plot;
 mod rate;
-pub mod report;
 pub mod sheet;
 pub mod smart;
 mod spool;
@@ -38,9 +38,6 @@ pub enum FormatError {
         /// What is wrong and what is allowed.
         says: String,
     },
-    /// The report could not be set.
-    #[error("the report could not be set: {0}")]
-    Report(String),
 }
 
 impl FormatError {

@@ -20,6 +20,7 @@ pub mod plan;
 pub mod reading;
 pub mod recipe;
 pub mod reference;
+pub mod report;
 pub mod retold;
 pub mod rig;
 pub mod role;

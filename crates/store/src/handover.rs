@@ -5,6 +5,7 @@
 use crate::run::Run;
 use crate::tap_record::lay_taps;
 use crate::{Result, Store, StoreError};
+use echo_job::report::Report;
 use serde_json::Value;
 
 impl Store {
@@ -18,8 +19,7 @@ impl Store {
                 'name', c.name, 'specimen', c.specimen, 'purpose', c.purpose, 'rig', c.rig, 'plan', c.plan,
                 'machine', c.machine, 'math', c.math, 'front_end', c.front_end, 'begun_by', c.begun_by,
                 'created_at', c.created_at, 'specimen_sheet', c.specimen_sheet,
-                'report', CASE WHEN c.report IS NOT NULL THEN c.report - 'run_id'::text || jsonb_build_object('run',
-                    (SELECT number FROM run WHERE run.id = (c.report->>'run_id')::bigint AND campaign_id = c.id)) END,
+                'report', c.report,
                 'recipes', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM recipe t WHERE campaign_id = c.id),
                 'benches', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM bench t WHERE campaign_id = c.id),
                 'rig_versions', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM rig_version t WHERE campaign_id = c.id),
@@ -40,7 +40,19 @@ impl Store {
         .await?
         .ok_or_else(|| StoreError::Missing(format!("campaign {id}")))?;
         (record["tap_series"], record["functions"]) = self.tap_records(id).await?;
+        if record["report"].is_object() {
+            let runs = self.run_numbers(id).await?;
+            let number = |id| runs.iter().find(|r| r.0 == id).map(|r| i64::from(r.1));
+            let report = Report::stored(record["report"].take())?;
+            record["report"] = serde_json::to_value(report.with_runs(&number))?;
+        }
         Ok(record)
+    }
+
+    /// Key and number of every run of a campaign.
+    async fn run_numbers(&self, campaign: i64) -> Result<Vec<(i64, i32)>> {
+        let rows = sqlx::query!("SELECT id, number FROM run WHERE campaign_id = $1", campaign);
+        Ok(rows.fetch_all(self.pool()).await?.into_iter().map(|r| (r.id, r.number)).collect())
     }
 
     /// Everything of a run but its counts.
@@ -257,18 +269,23 @@ impl Store {
     /// # Errors
     /// The name was taken meanwhile, or the database is away.
     pub async fn show_campaign(&self, id: i64, record: &Value) -> Result<()> {
+        let runs = self.run_numbers(id).await?;
+        let key = |number| runs.iter().find(|r| i64::from(r.1) == number).map(|r| r.0);
+        let report = match record["report"].clone() {
+            Value::Object(mut told) => {
+                // Older files call the report's run by a key of its own.
+                if let Some(run) = told.remove("run") {
+                    told.insert("run_id".into(), run);
+                }
+                Some(serde_json::to_value(Report::stored(told.into())?.with_runs(&key))?)
+            }
+            _ => None,
+        };
         let mut tx = self.pool().begin().await?;
         sqlx::query!("UPDATE run SET deleted_at = NULL WHERE campaign_id = $1", id).execute(&mut *tx).await?;
-        sqlx::query!(
-            "UPDATE campaign SET deleted_at = NULL, report = CASE WHEN jsonb_typeof($2::jsonb->'report') = 'object' THEN
-                 ($2::jsonb->'report') - 'run'::text || jsonb_build_object('run_id',
-                    (SELECT run.id FROM run WHERE campaign_id = $1 AND number = ($2::jsonb->'report'->>'run')::int)) END
-             WHERE id = $1",
-            id,
-            record
-        )
-        .execute(&mut *tx)
-        .await?;
+        sqlx::query!("UPDATE campaign SET deleted_at = NULL, report = $2 WHERE id = $1", id, report)
+            .execute(&mut *tx)
+            .await?;
         let schedules = record["schedules"].as_array().cloned().unwrap_or_default();
         for s in &schedules {
             // A schedule that went on elsewhere has stopped here.

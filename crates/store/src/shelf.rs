@@ -4,6 +4,7 @@ use crate::{Result, Store, StoreError};
 use chrono::{DateTime, Utc};
 use echo_job::caution::Waiver;
 use echo_job::plan::Plan;
+use echo_job::report::Report;
 use echo_job::rig::Rig;
 use echo_job::specimen::Specimen;
 
@@ -170,11 +171,17 @@ impl Store {
         .execute(&mut *tx)
         .await?;
         if let Some(after) = new.after {
+            let written = sqlx::query_scalar!("SELECT report FROM campaign WHERE id = $1", after);
+            let report = match written.fetch_optional(&mut *tx).await?.flatten() {
+                Some(written) => Some(serde_json::to_value(Report::stored(written)?.begun_again())?),
+                None => None,
+            };
             let taken = sqlx::query!(
                 "UPDATE campaign SET machine = o.machine, math = o.math, front_end = o.front_end, specimen_sheet = o.specimen_sheet,
-                     report = CASE WHEN o.report IS NULL THEN NULL ELSE o.report || '{\"findings\": \"\", \"run_id\": null}' END FROM campaign o WHERE campaign.id = $1 AND o.id = $2",
+                     report = $3 FROM campaign o WHERE campaign.id = $1 AND o.id = $2",
                 id,
-                after
+                after,
+                report
             );
             if taken.execute(&mut *tx).await?.rows_affected() == 0 {
                 return Err(missing(after));

@@ -128,10 +128,11 @@ export function useSaveReport(campaign: number | undefined) {
   const key = ["report", campaign];
   return useMutation({
     scope: { id: "report" },
-    mutationFn: async (part: Partial<ReportBody>) => {
+    mutationFn: async (part: Partial<ReportBody> | ((now: ReportBody) => Partial<ReportBody>)) => {
       const now = client.getQueryData<Versioned<ReportBody>>(key);
-      const body = { title: "", ...now?.data, ...part };
-      const query = now ? { made_on: now.version } : {};
+      if (!now) throw new Error("The report is not read yet; try again in a moment.");
+      const body = { ...now.data, ...(typeof part === "function" ? part(now.data) : part) };
+      const query = { made_on: now.version };
       const params = { path: { id: campaign ?? 0 }, query };
       const version = await told(api.PUT("/api/campaigns/{id}/report", { params, body }));
       client.setQueryData<Versioned<ReportBody>>(key, { data: body, version });

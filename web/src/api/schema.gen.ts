@@ -614,7 +614,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The report as pictures: one SVG a page. */
+        /** The report as pictures, one SVG a page, and which blocks could not be made. */
         get: operations["report_pages"];
         put?: never;
         post?: never;
@@ -4936,6 +4936,11 @@ export interface components {
              */
             within_hz?: number;
         };
+        /**
+         * @description The language of a report.
+         * @enum {string}
+         */
+        Language: "english" | "german";
         /** @description When a recording ends. */
         Length: {
             /**
@@ -5301,6 +5306,16 @@ export interface components {
             /** @description Name of the input. */
             input: string;
         };
+        /** @description A block that was made of samples. */
+        MadeBlock: {
+            /**
+             * Format: int32
+             * @description Its key.
+             */
+            id: number;
+            /** @description Its recipe as it was carried out, defaults filled in. */
+            recipe: Record<string, never>;
+        };
         /** @description A word at a place of a run. */
         MarkBody: {
             /**
@@ -5536,6 +5551,11 @@ export interface components {
              * @default null
              */
             references: string[] | null;
+            /**
+             * @description Whether the picked poles are moved to where they explain the responses best; else they stay as the diagram has them.
+             * @default true
+             */
+            refined: boolean;
         };
         /** @description Which modes. */
         ModesWish: {
@@ -7005,21 +7025,145 @@ export interface components {
         Reduce: "none" | "minmax";
         /** @description One channel or several. */
         References: number | number[];
-        /** @description Text and choices of a report. */
+        /** @description A block that could not be made. */
+        RefusedBlock: {
+            /**
+             * Format: int32
+             * @description Its key.
+             */
+            id: number;
+            /** @description What is wrong, and what is allowed. */
+            says: string;
+        };
+        /** @description A part of a report. */
+        ReportBlock: {
+            /**
+             * Format: int32
+             * @description What it is called by, for as long as it is there; from 1, no two of a report alike.
+             */
+            id: number;
+            /** @description What it shows. */
+            show: components["schemas"]["ReportShow"];
+            /** @description Above it; nothing where empty. */
+            title?: string;
+        };
+        /** @description A report as it is written. */
         ReportBody: {
-            /** @description Findings in the engineer's words. */
-            findings?: string;
-            /** @description The spectrum shown; its channels and stretch also choose the waveform. */
-            recipe?: Record<string, never> | null;
+            /** @description From top to bottom. */
+            blocks: components["schemas"]["ReportBlock"][];
+            /** @description Its language, which also says how numbers are written. */
+            language?: components["schemas"]["Language"];
             /**
              * Format: int64
-             * @description The run it is about.
+             * @description The run that blocks without one of their own are about; the newest with samples where left out.
              */
             run_id?: number | null;
-            /** @description Lowest and highest frequency drawn, Hz. */
-            shown_hz?: number[] | null;
             /** @description Title; not empty. */
             title: string;
+        };
+        /** @description A figure. */
+        ReportFigure: {
+            /** @description Under it, with words in braces; what it was made of where empty. */
+            caption?: string;
+            /** @description Whether the vertical axis has decades; by the lens where left out. */
+            decades?: boolean | null;
+            /** @description How high it is. */
+            height?: components["schemas"]["ReportHeight"];
+            /** @description Whether the engineer's notes stand in it. */
+            notes?: boolean;
+            /** @description What it is made by. */
+            recipe: Record<string, never>;
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @description What is drawn of the horizontal axis, in its unit; all of it where left out. */
+            shown?: number[] | null;
+        };
+        /**
+         * @description How high a figure is.
+         * @enum {string}
+         */
+        ReportHeight: "low" | "usual" | "half" | "page";
+        /** @description The report as it would be printed. */
+        ReportPages: {
+            /** @description Blocks that were made of samples, with their recipes as they were carried out. */
+            made: components["schemas"]["MadeBlock"][];
+            /** @description One SVG a page. */
+            pages: string[];
+            /** @description Blocks that could not be made; the pages say so in their places. */
+            refused: components["schemas"]["RefusedBlock"][];
+        };
+        /**
+         * @description Rows of a table.
+         * @enum {string}
+         */
+        ReportRows: "numbers" | "peaks";
+        /** @description What a block shows. */
+        ReportShow: {
+            /** @enum {string} */
+            what: "head";
+        } | {
+            /** @description The words. */
+            text?: string;
+            /** @enum {string} */
+            what: "text";
+        } | {
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "facts";
+        } | (components["schemas"]["ReportFigure"] & {
+            /** @enum {string} */
+            what: "figure";
+        }) | {
+            /** @description Under it, with words in braces. */
+            caption?: string;
+            /** @description What of it. */
+            of?: components["schemas"]["ReportRows"];
+            /** @description What it is made by. */
+            recipe: Record<string, never>;
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "table";
+        } | {
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "rig";
+        } | {
+            /** @enum {string} */
+            what: "cautions";
+        } | {
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "corrections";
+        } | {
+            /** @enum {string} */
+            what: "made";
+        } | {
+            /** @description Under each line. */
+            names: string[];
+            /** @enum {string} */
+            what: "signature";
+        } | {
+            /** @enum {string} */
+            what: "next_page";
         };
         /** @description What a dry run found. */
         Reserve: {
@@ -10421,10 +10565,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["ReportPages"];
                 };
             };
-            409: {
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -53,8 +53,8 @@ pub(super) async fn made(
         Wish::BringIn { upload_id, reading, .. } => brought(desk, (own()?, upload_id), *reading, watched, who).await,
         Wish::Report => {
             let campaign = own()?;
-            let report = collected(desk, campaign, watched).await?;
-            let bytes = tokio::task::spawn_blocking(move || echo_formats::report::pdf(&report)).await??;
+            let report = collected(desk, campaign, watched).await?.document;
+            let bytes = tokio::task::spawn_blocking(move || echo_report::pdf(&report)).await??;
             if !watched.tell(WRITTEN) {
                 return Err(Error::Stopped);
             }

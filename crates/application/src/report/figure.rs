@@ -1,27 +1,48 @@
 //! Results as figures of the report.
 
+use super::words::with;
 use echo_formats::plot::{self, Axis, Curve, Map, Pane, Plot, draw};
-use echo_formats::report::Figure;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis as Direction, Trace};
 use echo_job::analysis::words::Shown;
+use echo_job::report::block::{Drawn, Height};
+use echo_job::report::language::Language;
+use echo_report::document::{Figure, Set};
 use echo_store::note::Note;
 
 /// How a figure is drawn.
 pub(super) struct Look<'a> {
-    pub(super) log_y: bool,
-    pub(super) shown: Option<[f64; 2]>,
+    pub(super) drawn: &'a Drawn,
     pub(super) notes: &'a [Note],
+    pub(super) language: Language,
+}
+
+impl Look<'_> {
+    fn log_y(&self, result: &Analysis) -> bool {
+        self.drawn.decades.unwrap_or_else(|| matches!(result.recipe.lens.name(), "spectrum" | "response"))
+    }
+}
+
+/// A drawing's width, and its height for each pane, px.
+const WIDTH: f64 = 640.0;
+
+fn height(of: Height) -> f64 {
+    match of {
+        Height::Low => 130.0,
+        Height::Usual => 190.0,
+        Height::Half => 400.0,
+        Height::Page => 840.0,
+    }
 }
 
 /// Most maps of a figure, one under the other.
 const MOST_MAPS: usize = 3;
 
 /// A result as a figure; nothing for what has no curves.
-pub(super) fn figure(result: &Analysis, title: &str, caption: String, look: &Look<'_>) -> Option<Figure> {
+pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &Look<'_>) -> Option<Figure> {
     let axis = result.axes.last()?;
     let first = result.traces.first()?;
-    let inside = |v: &&f64| look.shown.is_none_or(|[lo, hi]| **v >= lo && **v <= hi);
+    let inside = |v: &&f64| look.drawn.shown.is_none_or(|[lo, hi]| **v >= lo && **v <= hi);
     if axis.values.iter().filter(inside).count() < 2 {
         return None;
     }
@@ -32,23 +53,29 @@ pub(super) fn figure(result: &Analysis, title: &str, caption: String, look: &Loo
         _ => return None,
     };
     let lens = result.recipe.lens.name();
-    let notes = look.notes.iter().filter(|n| n.axis == axis.name.word() && n.lens == lens);
+    let notes: Vec<&Note> = look.notes.iter().filter(|n| n.axis == axis.name.word() && n.lens == lens).collect();
     let plot = Plot {
         x: Axis {
             label: format!("{}, {}", axis.name, axis.unit),
             values: axis.values.clone(),
-            from: look.shown.map(|s| s[0]),
-            to: look.shown.map(|s| s[1]),
+            from: look.drawn.shown.map(|s| s[0]),
+            to: look.drawn.shown.map(|s| s[1]),
             log: false,
         },
         panes,
-        notes: notes.map(|n| plot::Note { at: n.place, says: n.says.clone() }).collect(),
+        notes: notes.iter().map(|n| plot::Note { at: n.place, says: n.says.clone() }).collect(),
+        size: (look.drawn.height != Height::Usual).then(|| [WIDTH, height(look.drawn.height)]),
         ..Plot::default()
     };
     plot.check().ok()?;
-    let drawing = draw(&plot);
-    let aspect = drawing.aspect();
-    Some(Figure { title: title.into(), caption, svg: drawing.svg, labels: drawing.labels, aspect })
+    let mut figure = Figure::of(draw(&plot), alt, caption);
+    let told = |n: &&Note| {
+        let of = result.traces.iter().find(|t| n.channel.is_some_and(|c| t.channel == c as u32));
+        let place = with(look.language.short(n.place, 6), &axis.unit);
+        (of.map_or(place.clone(), |t| format!("{place}, {}", t.name)), n.says.clone())
+    };
+    figure.notes = notes.iter().map(told).collect();
+    Some(figure)
 }
 
 fn curves(result: &Analysis, look: &Look<'_>) -> Pane {
@@ -66,7 +93,7 @@ fn curves(result: &Analysis, look: &Look<'_>) -> Pane {
         result.traces.iter().map(|t| line(t, None)).collect()
     };
     let (first, quantity) = (&result.traces[0], if envelope { Shown::Value } else { result.traces[0].quantity });
-    Pane { label: format!("{quantity}, {}", first.unit), log: look.log_y, curves, ..Pane::default() }
+    Pane { label: format!("{quantity}, {}", first.unit), log: look.log_y(result), curves, ..Pane::default() }
 }
 
 /// Amplitude over phase; what is real among them, such as coherence, below.
@@ -82,7 +109,7 @@ fn responses(result: &Analysis, look: &Look<'_>) -> Vec<Pane> {
     let mut panes = vec![
         Pane {
             label: format!("{}, {}", first.quantity, first.unit),
-            log: look.log_y,
+            log: look.log_y(result),
             curves: complex.iter().map(|t| of(t, &f64::hypot)).collect(),
             ..Pane::default()
         },

@@ -145,9 +145,10 @@ async fn a_pinned_peak_keeps_its_channel_and_its_lens() -> Result<()> {
 #[tokio::test]
 async fn who_changes_a_report_a_machine_or_formulas_last_is_not_deceived() -> Result<()> {
     let r = Rigged::start().await?;
+    let written = |text: &str| json!({ "title": "one", "blocks": [{ "id": 1, "title": "Findings", "show": { "what": "text", "text": text } }] });
     // Over the API: a change that was made on an older version is refused, one that names none is not.
     for (path, body) in [
-        ("/api/campaigns/1/report", json!({ "title": "one", "run_id": null, "recipe": null })),
+        ("/api/campaigns/1/report", written("")),
         ("/api/campaigns/1/machine", json!({ "elements": [{ "name": "shaft", "ratio": 1.0, "kind": "shaft" }] })),
         ("/api/campaigns/1/math", json!({ "channels": [{ "name": "sum", "is": "c7 + c8" }] })),
     ] {
@@ -168,11 +169,11 @@ async fn who_changes_a_report_a_machine_or_formulas_last_is_not_deceived() -> Re
         "const set = window.setTimeout; window.setTimeout = (f, ms, ...a) => set(f, ms === 1500 ? 1e8 : ms, ...a);";
     b.page.execute(slow, Vec::new()).await?;
     b.send("textarea", "the mesh is fine").await?;
-    let theirs = json!({ "title": "one", "findings": "the port bearing is worn", "run_id": null, "recipe": null });
+    let theirs = written("the port bearing is worn");
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(theirs)).await?.0, 200);
     let both = "//div[@role='alert'][contains(., 'the port bearing is worn')]";
     b.press_path(&format!("{both}//button[. = 'Overwrite theirs']")).await?;
-    let now = r.got("/api/campaigns/1/report", |v| v["findings"] == "the mesh is fine").await?;
+    let now = r.got("/api/campaigns/1/report", |v| v["blocks"][0]["show"]["text"] == "the mesh is fine").await?;
     assert_eq!(now["title"], "one", "only what was written is changed");
     b.page.clone().close().await?;
     Ok(())

@@ -217,12 +217,16 @@ async fn a_correction_reaches_overview_results_exports_and_report() -> Result<()
     assert!((400..500).contains(&status), "{body}");
     let mut report = r.get("/api/campaigns/1/report").await?;
     report["title"] = json!("Thruster, after the correction");
-    report["recipe"] = json!({ "lens": "order_map", "channels": [7], "tacho": { "channel": 21 } });
+    let recipe = json!({ "lens": "order_map", "channels": [7], "tacho": { "channel": 21 } });
+    report["blocks"] = json!([{ "id": 1, "title": "Orders", "show": { "what": "figure", "recipe": recipe } },
+        { "id": 2, "title": "Gone", "show": { "what": "rig", "run_id": 999 } }]);
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 200);
     let pdf = r.bytes("/api/campaigns/1/report.pdf").await?;
     assert!(pdf.starts_with(b"%PDF") && pdf.len() > 10_000);
     let pages = r.get("/api/campaigns/1/report/pages").await?;
-    assert!(pages[0].as_str().unwrap().starts_with("<svg"), "a map that cannot be drawn yet costs no page");
+    assert!(pages["pages"][0].as_str().unwrap().starts_with("<svg"), "what cannot be made costs no page");
+    let gone = pages["refused"].as_array().unwrap().iter().find(|b| b["id"] == 2).unwrap();
+    assert!(gone["says"].as_str().unwrap().contains("the run of this block was deleted"), "{pages}");
     Ok(())
 }
 

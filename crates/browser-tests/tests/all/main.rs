@@ -24,6 +24,7 @@ mod people;
 mod plan_api;
 mod planning;
 mod plots;
+mod reports;
 mod responses;
 mod rig_api;
 mod rig_views;

@@ -288,7 +288,9 @@ async fn runs_lie_over_each_other_and_notes_stay_with_curves() -> Result<()> {
     // The report tells it, and who put what right.
     let right = json!({ "column": "direction", "text": "+Z", "reason": "seen on the photograph" });
     assert_eq!(r.call("POST", &format!("{RUN}/channels/7/cell"), Some(right)).await?.0, 204);
-    let report = json!({ "title": "Mesh", "findings": "", "run_id": 1, "recipe": spectrum(), "shown_hz": [0, 1000] });
+    let blocks = json!([{ "id": 1, "show": { "what": "figure", "recipe": spectrum(), "shown": [0, 1000] } },
+        { "id": 2, "show": { "what": "corrections" } }]);
+    let report = json!({ "title": "Mesh", "run_id": 1, "blocks": blocks });
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 200);
     let pdf = tempfile::NamedTempFile::new()?;
     std::fs::write(pdf.path(), r.bytes("/api/campaigns/1/report.pdf").await?)?;

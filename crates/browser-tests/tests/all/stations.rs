@@ -1,7 +1,7 @@
 //! The stations as a person uses them: what is chosen in words reaches the numbers, what is wrong
 //! is told where it was typed, and what was set is still there after a reload.
 
-use anyhow::Result;
+use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, plain};
 use fantoccini::key::Key;
@@ -48,8 +48,11 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     b.press("Use in report").await?;
     b.find("img[alt='Page 1 of the report']").await?;
     let report = r.get("/api/campaigns/1/report").await?;
-    assert_eq!((&report["recipe"]["scaling"], &report["recipe"]["unit"]), (&json!("psd"), &json!("mm/s")));
-    assert_eq!(report["recipe"]["window"], "flat_top");
+    let with_psd = |b: &&Value| b["show"]["recipe"]["scaling"] == "psd";
+    let figure = report["blocks"].as_array().and_then(|all| all.iter().find(with_psd)).context("a figure of it")?;
+    assert_eq!(figure["show"]["what"], "figure");
+    assert_eq!(figure["show"]["recipe"]["unit"], "mm/s");
+    assert_eq!(figure["show"]["recipe"]["window"], "flat_top");
     b.page.clone().close().await?;
     Ok(())
 }
@@ -120,7 +123,11 @@ async fn the_report_is_written_in_the_page() -> Result<()> {
     b.press_found("body").await?;
     b.press_found("input[aria-label=Title]").await?;
     let written = |f: &str| f.ends_with("The mesh is the highest line.\nNothing else stands out.");
-    let report = r.got("/api/campaigns/1/report", |v| v["findings"].as_str().is_some_and(written)).await?;
+    let findings = |v: &Value| {
+        let text = |b: &Value| b["show"]["text"].as_str().is_some_and(written);
+        v["blocks"].as_array().is_some_and(|all| all.iter().any(text))
+    };
+    let report = r.got("/api/campaigns/1/report", findings).await?;
     assert_eq!(report["title"], "Thruster at the quay");
     let folder = tempfile::tempdir()?;
     let path = folder.path().join("report.pdf");

@@ -89,7 +89,12 @@ async fn two_pages_look_at_two_campaigns_and_one_of_them_records() -> Result<()>
 
     // The server changes no campaign but the one a page shows.
     for (method, path, body, shown) in [
-        ("PUT", "/api/campaigns/1/report", json!({ "title": "x", "run_id": null, "recipe": null }), "2"),
+        (
+            "PUT",
+            "/api/campaigns/1/report",
+            json!({ "title": "x", "blocks": [{ "id": 1, "show": { "what": "head" } }] }),
+            "2",
+        ),
         (
             "POST",
             "/api/runs/1/notes",

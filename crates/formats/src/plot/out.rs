@@ -42,7 +42,7 @@ pub fn svg(drawing: &Drawing) -> String {
 
 static FONTS: LazyLock<Arc<usvg::fontdb::Database>> = LazyLock::new(|| {
     let mut fonts = usvg::fontdb::Database::new();
-    for bytes in crate::report::FACES {
+    for bytes in crate::faces::FACES {
         fonts.load_font_data(bytes.to_vec());
     }
     fonts.set_sans_serif_family("Sofia Sans");

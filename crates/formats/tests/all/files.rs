@@ -1,7 +1,6 @@
-//! Files written and read back; a report that says what it was given.
+//! Files written and read back.
 
 use echo_formats::csv::{CsvOut, read};
-use echo_formats::report::{Report, pages, pdf};
 use echo_formats::wav::{WavOut, WavSource, write_gaps};
 use echo_job::analysis::Source;
 use proptest::prelude::*;
@@ -292,23 +291,4 @@ fn a_wave_that_ends_early_is_told() {
     assert_eq!(all(&mut source)[0].len(), 87, "the whole samples that are there");
     assert!(source.info().notes[0].contains("read to its end"), "{:?}", source.info().notes);
     assert!(WavOut::new(std::io::Cursor::new(Vec::new()), 1000.5, 1, false).is_err());
-}
-
-#[test]
-fn a_report_is_set_whatever_its_words_are() {
-    let report = Report {
-        heading: "#panic() $x$".into(),
-        title: "*Stars* and [brackets] \\ `ticks`".into(),
-        subtitle: "@at <label>".into(),
-        findings: "first\nsecond // not a comment".into(),
-        facts: vec![("Rate".into(), "51200 Hz".into())],
-        rig_heads: ["", "Channel", "Sensor", "Sensitivity", "Set to"].map(String::from).to_vec(),
-        rig_rows: (0..300).map(|i| (0..5).map(|k| format!("{i}-{k}")).collect()).collect(),
-        notes: vec![("582.8 Hz, gearbox top".into(), "the mesh stands out".into())],
-        figures: Vec::new(),
-        made: vec![("Spectrum".into(), "{\"lens\":\"spectrum\"}".into())],
-        foot: "foot".into(),
-    };
-    assert!(pdf(&report).unwrap().starts_with(b"%PDF"));
-    assert!(pages(&report).unwrap().len() > 1, "three hundred channels go on to a second page");
 }

@@ -14,6 +14,7 @@ mod operation;
 mod preparation;
 mod readings;
 mod recipes;
+mod report;
 mod rigs;
 mod rules;
 mod spreadsheet;

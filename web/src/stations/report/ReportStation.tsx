@@ -1,24 +1,28 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import { api, type Refused, type ReportBody, told } from "../../api/client";
+import { useState } from "react";
+import { api, type ReportBody, told } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
 import { noteFirst } from "../../shell/firstNotes";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
-import { dropDraft, keepDraft, takeDraft } from "../../ui/draft";
 import { span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
+import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
+import { BlockList } from "./BlockList";
+import { BlockWords } from "./BlockWords";
+import { added, type Block, changed, copied, moved, nameOf, without } from "./blocks";
 
-/** Report: what is handed over, beside the page it makes. */
+/** Report: what is handed over, block by block, beside the pages it makes. */
 export function ReportStation() {
   const { id } = useCampaign();
   const report = useReport(id);
   const runs = (useRuns(id).data ?? []).filter((r) => r.samples > 0);
   const save = useSaveReport(id);
   const go = useGo();
+  const [chosen, setChosen] = useState<number>();
   const pages = useQuery({
     queryKey: ["pages", id, report.data?.version, runs.length],
     enabled: id !== undefined && runs.length > 0 && report.data !== undefined,
@@ -39,15 +43,34 @@ export function ReportStation() {
     );
   }
   const body = report.data.data;
-  const set = (part: Partial<ReportBody>) => save.mutateAsync(part);
+  const set = (part: Partial<ReportBody> | ((now: ReportBody) => Partial<ReportBody>)) => save.mutateAsync(part);
   const run = runs.find((r) => r.id === body.run_id) ?? runs.at(-1);
-  const recipe = body.recipe as { lens?: string; channels?: number[]; block?: number; window?: string } | null;
+  const block = body.blocks.find((b) => b.id === chosen) ?? body.blocks.find((b) => b.show.what === "text");
+  /** Changes the list of blocks, and offers to take that back. */
+  const list = (says: string, to: (blocks: Block[]) => Block[], choose?: number) => {
+    const before = body.blocks;
+    if (choose !== undefined) setChosen(choose);
+    set((now) => ({ blocks: to(now.blocks) })).then(
+      () => {
+        offerUndo<void>(
+          says,
+          () => set({ blocks: before }),
+          () => set((now) => ({ blocks: to(now.blocks) })),
+        );
+      },
+      () => {},
+    );
+  };
+  const named = (of: number) => {
+    const found = body.blocks.find((b) => b.id === of);
+    return found ? nameOf(found) : "block";
+  };
 
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <div className="flex items-center gap-3">
-        <h1 className="font-semibold">{body.title}</h1>
-        <span className="text-[13px] text-soft">from run {run?.number}</span>
+        <h1 className="truncate font-semibold">{body.title}</h1>
+        <span className="text-[13px] whitespace-nowrap text-soft">from run {run?.number}</span>
         <span className="ml-auto" />
         {run && (
           <>
@@ -56,7 +79,7 @@ export function ReportStation() {
           </>
         )}
         <a
-          className="inline-flex h-8 items-center rounded-chart bg-harbour px-3 font-semibold text-sheet"
+          className="inline-flex h-8 items-center rounded-chart bg-harbour px-3 font-semibold whitespace-nowrap text-sheet"
           href={`/api/campaigns/${id}/report.pdf`}
           download={`${body.title}.pdf`}
           onClick={() => noteFirst(id, "report")}
@@ -64,56 +87,50 @@ export function ReportStation() {
           Save PDF
         </a>
       </div>
-      <div className="grid min-h-0 flex-1 grid-cols-[340px_1fr] gap-3">
-        <Panel title="What it says">
-          <div className="flex min-h-0 flex-1 flex-col gap-3 overflow-auto px-3 pb-3 leading-8">
-            <p>
-              Under the title{" "}
-              <TypedWord label="Title" value={body.title} width="34ch" onSet={(title) => set({ title })} plain /> it
-              shows{" "}
-              <ChosenWord
-                label="Run"
-                value={run?.id ?? 0}
-                options={runs.map((r) => ({ value: r.id, says: `run ${r.number}, ${r.kind}, ${span(r.duration_s)}` }))}
-                onSet={(run_id) => set({ run_id })}
-              />{" "}
-              with what was measured, the waveform, the spectrum
-              {recipe?.channels ? ` of ${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : ""}
-              {recipe?.block ? `, blocks of ${recipe.block}` : ""}, the rig, and how each number was made.
-            </p>
-            {!recipe && (
-              <p className="text-[13px] leading-5 text-soft">
-                The spectrum is that of channel 1 until one is put in from Study.
-                <br />
-                <Button look="link" onClick={() => go(`/study/${run?.id ?? ""}`)}>
-                  Choose it in Study
-                </Button>
-              </p>
-            )}
-            <Findings value={body.findings ?? ""} onSet={(findings) => set({ findings })} />
-          </div>
-        </Panel>
+      <div className="grid min-h-0 flex-1 grid-cols-[250px_minmax(0,1fr)_310px] gap-2">
+        <BlockList
+          blocks={body.blocks}
+          runs={runs}
+          refused={pages.data?.refused ?? []}
+          chosen={block?.id}
+          onChoose={setChosen}
+          onAdd={(what) => {
+            const now = added(body.blocks, what, block?.id);
+            list("A block was added", (blocks) => added(blocks, what, block?.id).blocks, now.id);
+          }}
+          onMove={(of, by) => list(`${named(of)} was moved`, (blocks) => moved(blocks, of, by), of)}
+          onCopy={(of) =>
+            list(`${named(of)} was copied`, (blocks) => copied(blocks, of).blocks, copied(body.blocks, of).id)
+          }
+          onRemove={(of) => {
+            if (body.blocks.length === 1) return;
+            const at = body.blocks.findIndex((b) => b.id === of);
+            const next = without(body.blocks, of)[Math.min(at, body.blocks.length - 2)];
+            list(`${named(of)} was removed`, (blocks) => without(blocks, of), next?.id);
+          }}
+        />
         <Panel
           title="The page"
+          says={pages.data && `${pages.data.pages.length} page${pages.data.pages.length === 1 ? "" : "s"}`}
           aside={
             save.isPending || pages.isFetching ? <span className="text-[13px] text-soft">Rendering …</span> : undefined
           }
         >
-          <Wrong error={save.error ?? pages.error} />
+          <Wrong error={pages.error} />
           {pages.data ? (
             <section
               aria-label="Pages of the report"
               // biome-ignore lint/a11y/noNoninteractiveTabindex: it is scrolled with the keys
               tabIndex={0}
-              className="min-h-0 flex-1 overflow-auto border-t border-rule bg-paper p-4"
+              className="min-h-0 flex-1 overflow-auto border-t border-rule bg-paper p-3"
             >
-              {pages.data.map((svg, i) => (
+              {pages.data.pages.map((svg, i) => (
                 <img
                   // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other name than their number
                   key={i}
                   alt={`Page ${i + 1} of the report`}
                   src={`data:image/svg+xml;charset=utf-8,${encodeURIComponent(svg)}`}
-                  className="mx-auto mb-4 w-full max-w-[820px] border border-rule bg-white"
+                  className="mx-auto mb-3 w-full max-w-[820px] border border-rule bg-white"
                 />
               ))}
             </section>
@@ -121,96 +138,51 @@ export function ReportStation() {
             !pages.error && <Empty says="Rendering …" />
           )}
         </Panel>
+        <Panel title="What it says">
+          <p className="px-3 leading-7">
+            The report is called{" "}
+            <TypedWord label="Title" value={body.title} width="26ch" onSet={(title) => set({ title })} plain />, written
+            in{" "}
+            <ChosenWord
+              label="Language"
+              value={body.language ?? "english"}
+              options={[
+                { value: "english", says: "English" },
+                { value: "german", says: "German" },
+              ]}
+              onSet={(language) => set({ language })}
+            />
+            , about{" "}
+            <ChosenWord
+              label="Run"
+              value={run?.id ?? 0}
+              options={runs.map((r) => ({
+                value: r.id,
+                says: `run ${r.number}, ${r.kind}, ${span(r.duration_s)}`,
+                face: `run ${r.number}`,
+              }))}
+              onSet={(run_id) => set({ run_id })}
+            />
+            .
+          </p>
+          <Wrong error={save.error} />
+          {block && (
+            <>
+              <h3 className="mt-2 border-t border-rule px-3 pt-2 font-semibold">
+                Block {body.blocks.indexOf(block) + 1}
+              </h3>
+              <BlockWords
+                key={block.id}
+                block={block}
+                runs={runs}
+                run={run}
+                made={pages.data?.made.find((m) => m.id === block.id)?.recipe}
+                onSet={(part) => set((now) => ({ blocks: changed(now.blocks, block.id, part) }))}
+              />
+            </>
+          )}
+        </Panel>
       </div>
-    </div>
-  );
-}
-
-const FINDINGS = "Findings";
-
-/** Findings in the engineer's words; saved as they are written. */
-function Findings({ value, onSet }: { value: string; onSet: (text: string) => Promise<unknown> }) {
-  const [draft] = useState(() => takeDraft(FINDINGS, value));
-  const [text, setText] = useState(draft ?? value);
-  const [error, setError] = useState<Error>();
-  // Somebody else wrote meanwhile: nothing is saved until one of both is chosen.
-  const [parted, setParted] = useState(false);
-  const saved = useRef(value);
-  const sent = useRef<string>(undefined);
-  const written = useRef(text);
-  written.current = text;
-  useEffect(() => {
-    const [before, mine] = [saved.current, written.current];
-    saved.current = value;
-    if (before === value || value === sent.current || value === mine) return;
-    // Saved by somebody else: shown, unless something is being written here.
-    if (mine === before) setText(value);
-    else setParted(true);
-  }, [value]);
-  const save = (over = false) => {
-    if (text === saved.current || (parted && !over)) return;
-    setError(undefined);
-    setParted(false);
-    sent.current = text;
-    onSet(text).then(
-      () => dropDraft(FINDINGS, value),
-      (e) => {
-        setError(e);
-        setParted((e as Refused).conflict === true);
-      },
-    );
-  };
-  const latest = useRef(save);
-  latest.current = save;
-  // A while after the last key, and when the station is left.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the text is what is waited for
-  useEffect(() => {
-    const rest = window.setTimeout(() => latest.current(), 1500);
-    return () => window.clearTimeout(rest);
-  }, [text]);
-  useEffect(() => () => latest.current(), []);
-  return (
-    <div className="flex flex-1 flex-col gap-1">
-      <label className="flex flex-1 flex-col gap-1">
-        <span className="font-semibold">Findings</span>
-        <textarea
-          className="min-h-40 flex-1 border border-rule bg-paper/40 p-2 leading-5"
-          value={text}
-          placeholder="What was found, in your words."
-          onChange={(e) => {
-            setText(e.target.value);
-            keepDraft(FINDINGS, value, e.target.value);
-          }}
-          onBlur={() => save()}
-        />
-      </label>
-      {error && !parted && <Wrong error={new Error(`Not saved: ${error.message} The text stays here.`)} />}
-      {parted && (
-        <div role="alert" className="border-l-4 border-lamp px-2 text-[13px] leading-5">
-          <p className="text-lamp">
-            ▲ Somebody else changed the report meanwhile. Your text above is not saved; theirs says:
-          </p>
-          <p className="max-h-40 overflow-auto whitespace-pre-wrap">
-            {value === text ? "the same" : value || "(nothing)"}
-          </p>
-          <p className="flex gap-4">
-            <Button look="link" onClick={() => save(true)}>
-              Overwrite theirs
-            </Button>
-            <Button
-              look="link"
-              onClick={() => {
-                setText(value);
-                dropDraft(FINDINGS, value);
-                setParted(false);
-                setError(undefined);
-              }}
-            >
-              Use theirs
-            </Button>
-          </p>
-        </div>
-      )}
     </div>
   );
 }

@@ -12,6 +12,7 @@ import { Panel as Sheet, Wrong } from "../../ui/Panel";
 import type { Range } from "../../ui/plot/Plot";
 import { Split } from "../../ui/Split";
 import { TableMenu } from "../../ui/TableMenu";
+import { withFigure } from "../report/blocks";
 import { BenchBar } from "./BenchBar";
 import { type Change, type Panel, ROWS } from "./bench";
 import { ChannelList } from "./ChannelList";
@@ -48,7 +49,8 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const [active, setActive] = useState<number>();
   const [error, setError] = useState<Error>();
   const [keeping, setKeeping] = useState<object>();
-  const report = useReport(campaign).data?.data;
+  // What a figure is put into when it goes to the report.
+  useReport(campaign);
   const save = useSaveReport(campaign);
   const go = useGo();
 
@@ -138,11 +140,11 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   };
   const toReport = async (recipe: object) => {
     try {
-      await save.mutateAsync({
-        ...(report?.title ? {} : { title: `Run ${run.number}` }),
-        run_id: run.id,
-        recipe: recipe as never,
-        shown_hz: look.shown.frequency ?? null,
+      const { lens } = recipe as { lens: string };
+      await save.mutateAsync((now) => {
+        const shown = (lens === "spectrum" && look.shown.frequency) || null;
+        const figure = { title: `${lensOf(lens).says}, run ${run.number}`, run_id: run.id, recipe, shown };
+        return withFigure(now, figure).body;
       });
       go("/report");
     } catch (e) {

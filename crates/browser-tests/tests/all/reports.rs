@@ -1,0 +1,113 @@
+//! A report put together block by block, in the page and over the API.
+
+use anyhow::{Context, Result};
+use echo_browser_tests::Rigged;
+use echo_browser_tests::browser::{Browser, plain};
+use fantoccini::key::Key;
+use serde_json::{Value, json};
+
+fn shown(report: &Value) -> Vec<String> {
+    let what = |b: &Value| b["show"]["what"].as_str().unwrap_or_default().to_string();
+    report["blocks"].as_array().map(|all| all.iter().map(what).collect()).unwrap_or_default()
+}
+
+/// The text of the PDF, as another program reads it.
+async fn read_back(r: &Rigged) -> Result<String> {
+    let file = tempfile::NamedTempFile::new()?;
+    std::fs::write(file.path(), r.bytes("/api/campaigns/1/report.pdf").await?)?;
+    let out = std::process::Command::new("pdftotext").arg("-layout").arg(file.path()).arg("-").output()?;
+    Ok(String::from_utf8_lossy(&out.stdout).replace('\u{a0}', " "))
+}
+
+#[tokio::test]
+async fn blocks_are_added_moved_copied_removed_and_brought_back() -> Result<()> {
+    let r = Rigged::start().await?;
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report", r.url)).await?;
+    b.find("img[alt='Page 1 of the report']").await?;
+    let before = shown(&r.get("/api/campaigns/1/report").await?);
+    let at = before.iter().position(|w| w == "text").context("a text")?;
+
+    // After the chosen one, which is the text until another is.
+    b.press("Add a block").await?;
+    b.press("Signatures").await?;
+    let now = r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    assert_eq!(shown(&now)[at + 1], "signature");
+    b.type_over("input[aria-label='Who signs']", &format!("Ines, For the owner{}", char::from(Key::Enter))).await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][at + 1]["show"]["names"] == json!(["Ines", "For the owner"]))
+        .await?;
+
+    // By the keys of the list: up beyond the text, and away.
+    let list = "section[aria-label=Blocks] button[aria-current]";
+    b.send(list, &format!("{}{}", char::from(Key::Alt), char::from(Key::Up))).await?;
+    r.got("/api/campaigns/1/report", |v| shown(v)[at] == "signature").await?;
+    b.press("Copy").await?;
+    r.got("/api/campaigns/1/report", |v| shown(v)[at..at + 2] == ["signature", "signature"]).await?;
+    b.send(list, &char::from(Key::Delete).to_string()).await?;
+    let now = r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    assert_eq!(shown(&now)[at], "signature", "the copy went");
+    b.send(list, &char::from(Key::Delete).to_string()).await?;
+    r.got("/api/campaigns/1/report", |v| shown(v) == before).await?;
+    b.press_path("(//button[starts-with(normalize-space(.), 'Undo')])[last()]").await?;
+    r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_figure_follows_its_words_and_what_cannot_be_made_says_why_in_its_place() -> Result<()> {
+    let r = Rigged::start().await?;
+    let blocks = json!([
+        { "id": 1, "show": { "what": "head" } },
+        { "id": 2, "title": "Levels", "show": { "what": "table", "recipe": { "lens": "statistics", "channels": [7, 8] } } },
+        { "id": 3, "title": "Top", "show": { "what": "figure", "recipe": { "lens": "spectrum", "channels": [7] },
+            "caption": "{channels}; {averages} averages of {run}, {{kept}}" } },
+        { "id": 4, "title": "Gone", "show": { "what": "rig", "run_id": 999 } },
+        { "id": 5, "title": "Slip", "show": { "what": "text", "text": "in {rum} 😀" } },
+        { "id": 6, "title": "Far", "show": { "what": "figure", "recipe": { "lens": "spectrum", "channels": [99] } } },
+    ]);
+    let report = json!({ "title": "Try", "language": "german", "blocks": blocks });
+    assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 200);
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report", r.url)).await?;
+    b.find("img[alt='Page 1 of the report']").await?;
+    // Three of six are told in the list, the rest is made.
+    let list = "section[aria-label=Blocks]";
+    b.text_until(list, |t| t.matches('▲').count() == 3 && t.contains("“{rum}” is not known; allowed: {campaign}"))
+        .await?;
+    let text = read_back(&r).await?;
+    for part in [
+        "Tabelle 1",
+        "gearbox top, vert",
+        "Bild 1",
+        "Mittelungen",
+        "Messung 1",
+        "{kept}",
+        "the run of this block was deleted",
+    ] {
+        let made = part != "Mittelungen";
+        assert!(text.contains(part) == made, "“{part}”, {made}:\n{text}");
+    }
+    assert!(text.contains("Messung 1, {kept}"), "{text}");
+
+    // The slip is put right where it stands; the figure is drawn over another range and in another language.
+    b.press_path("//section[@aria-label='Blocks']//button[contains(., 'Slip')]").await?;
+    b.value_until("textarea", |v| v.contains("{rum}")).await?;
+    b.type_over("textarea", "in {run}").await?;
+    b.press_path("//section[@aria-label='Blocks']//button[contains(., 'Top')]").await?;
+    b.text_until(list, |t| t.matches('▲').count() == 2).await?;
+    b.type_over("input[aria-label='Range of the figure']", &format!("100 to 900{}", char::from(Key::Enter))).await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["shown"] == json!([100.0, 900.0])).await?;
+    b.choose("Height of the figure", "half a page high").await?;
+    b.choose("Language", "English").await?;
+    b.choose("Window", "flat-top").await?;
+    let now = r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["recipe"]["window"] == "flat_top").await?;
+    assert_eq!((&now["language"], &now["blocks"][2]["show"]["height"]), (&json!("english"), &json!("half")));
+    assert_eq!(now["blocks"][2]["show"]["recipe"]["channels"], json!([7]));
+    assert!(read_back(&r).await?.contains("in run 1"));
+    // A range that is none is refused where it was typed.
+    b.type_over("input[aria-label='Range of the figure']", &format!("900 to 100{}", char::from(Key::Enter))).await?;
+    b.text_until("[role=alert]", |t| plain(t).contains("thelowerfirst") || plain(t).contains("lower")).await?;
+    b.page.clone().close().await?;
+    Ok(())
+}

@@ -1,0 +1,228 @@
+//! Words that a report says itself, numbers and days as a language writes them.
+
+use chrono::{DateTime, Datelike, Utc};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// The language of a report.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Language {
+    /// English: decimal point.
+    #[default]
+    English,
+    /// German: decimal comma.
+    German,
+}
+
+/// What a report says itself.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Term {
+    /// Before the number of a figure.
+    Figure,
+    /// Before the number of a table.
+    Table,
+    /// Before the number of a page.
+    Page,
+    /// Between the number of a page and that of all: “page 2 of 7”.
+    Of,
+    /// What goes with a PDF: what it was made of.
+    MadeOf,
+    /// What was measured on.
+    Specimen,
+    /// A run.
+    Run,
+    /// When it was recorded.
+    Recorded,
+    /// How long it is.
+    Length,
+    /// Samples a second.
+    Rate,
+    /// Its channels, or the head of their names.
+    Channels,
+    /// What recorded it.
+    FrontEnd,
+    /// Why it ended.
+    Ended,
+    /// Head of sensors.
+    Sensor,
+    /// Head of sensitivities.
+    Sensitivity,
+    /// Head of coupling and range.
+    SetTo,
+    /// Head of modes.
+    Mode,
+    /// Head of peaks' frequencies.
+    Frequency,
+    /// Head of peaks' values.
+    Value,
+    /// Averages of a spectrum.
+    Averages,
+    /// Distance of a spectrum's lines.
+    LinesApart,
+}
+
+const MONTHS: [[&str; 12]; 2] = [
+    [
+        "January",
+        "February",
+        "March",
+        "April",
+        "May",
+        "June",
+        "July",
+        "August",
+        "September",
+        "October",
+        "November",
+        "December",
+    ],
+    [
+        "Januar",
+        "Februar",
+        "März",
+        "April",
+        "Mai",
+        "Juni",
+        "Juli",
+        "August",
+        "September",
+        "Oktober",
+        "November",
+        "Dezember",
+    ],
+];
+
+/// A narrow space that keeps thousands and units with their number.
+const THIN: char = '\u{202f}';
+
+impl Language {
+    /// A word of the report in this language.
+    pub fn says(self, term: Term) -> &'static str {
+        let [english, german] = match term {
+            Term::Figure => ["Figure", "Bild"],
+            Term::Table => ["Table", "Tabelle"],
+            Term::Page => ["Page", "Seite"],
+            Term::Of => ["of", "von"],
+            Term::MadeOf => ["What this report was made of", "Woraus dieser Bericht entstand"],
+            Term::Specimen => ["Specimen", "Prüfling"],
+            Term::Run => ["Run", "Messung"],
+            Term::Recorded => ["Recorded", "Aufgenommen"],
+            Term::Length => ["Length", "Dauer"],
+            Term::Rate => ["Rate", "Abtastrate"],
+            Term::Channels => ["Channels", "Kanäle"],
+            Term::FrontEnd => ["Front end", "Messgerät"],
+            Term::Ended => ["Ended", "Beendet"],
+            Term::Sensor => ["Sensor", "Aufnehmer"],
+            Term::Sensitivity => ["Sensitivity", "Empfindlichkeit"],
+            Term::SetTo => ["Set to", "Einstellung"],
+            Term::Mode => ["Mode", "Eigenform"],
+            Term::Frequency => ["Frequency, Hz", "Frequenz, Hz"],
+            Term::Value => ["Value", "Wert"],
+            Term::Averages => ["averages", "Mittelungen"],
+            Term::LinesApart => ["lines apart by", "Linienabstand"],
+        };
+        match self {
+            Language::English => english,
+            Language::German => german,
+        }
+    }
+
+    /// The two letters by which a document tells its language.
+    pub fn code(self) -> &'static str {
+        match self {
+            Language::English => "en",
+            Language::German => "de",
+        }
+    }
+
+    /// A number with so many significant digits, up to 15; with an exponent where zeros would have to be counted.
+    /// What is no number is a dash.
+    pub fn number(self, x: f64, digits: usize) -> String {
+        let digits = digits.clamp(1, 15);
+        if !x.is_finite() {
+            return "–".into();
+        }
+        if x == 0.0 {
+            return "0".into();
+        }
+        // Rounded first: 999.96 in four digits is 1000, which has other decimals.
+        let rounded: f64 = format!("{x:.*e}", digits - 1).parse().unwrap_or(x);
+        let exponent = rounded.abs().log10().floor() as i32;
+        if !(-4..7).contains(&exponent) {
+            let scientific = format!("{rounded:.*e}", digits - 1);
+            let (mantissa, power) = scientific.split_once('e').unwrap_or((&scientific, "0"));
+            return format!("{}·10{}", self.written(mantissa), raised(power));
+        }
+        let decimals = (digits as i32 - 1 - exponent).max(0) as usize;
+        self.written(&format!("{x:.decimals$}"))
+    }
+
+    /// A number in at most so many digits, without zeros at its end: what was set, not what was measured.
+    pub fn short(self, x: f64, digits: usize) -> String {
+        let number = self.number(x, digits);
+        let sign = if self == Language::German { ',' } else { '.' };
+        if !number.contains(sign) || number.contains('·') {
+            return number;
+        }
+        number.trim_end_matches('0').trim_end_matches(sign).into()
+    }
+
+    /// A number with its unit.
+    pub fn quantity(self, x: f64, digits: usize, unit: &str) -> String {
+        let number = self.number(x, digits);
+        if unit.is_empty() { number } else { format!("{number}{THIN}{unit}") }
+    }
+
+    /// A value with its expanded uncertainty in the same digits: the uncertainty in two, the value as far as those go.
+    pub fn uncertain(self, x: f64, uncertainty: f64, unit: &str) -> String {
+        let told = uncertainty.is_finite() && uncertainty > 0.0 && x.is_finite();
+        if !told {
+            return self.quantity(x, 4, unit);
+        }
+        let rounded: f64 = format!("{uncertainty:.1e}").parse().unwrap_or(uncertainty);
+        let decimals = (1 - rounded.log10().floor() as i32).max(0) as usize;
+        let tens = 10f64.powi((rounded.log10().floor() as i32 - 1).max(0));
+        // Tens are left out where no decimals are shown: 12 300 ± 1 200.
+        let whole = |v: f64| if decimals == 0 { (v / tens).round() * tens } else { v };
+        let at = |v: f64| self.written(&format!("{:.decimals$}", whole(v)));
+        let both = format!("({} ± {})", at(x), at(rounded));
+        if unit.is_empty() { both } else { format!("{both}{THIN}{unit}") }
+    }
+
+    /// A day in words.
+    pub fn day(self, at: DateTime<Utc>) -> String {
+        let month = MONTHS[self as usize][at.month0() as usize];
+        match self {
+            Language::English => format!("{} {month} {}", at.day(), at.year()),
+            Language::German => format!("{}. {month} {}", at.day(), at.year()),
+        }
+    }
+
+    /// Digits with this language's decimal sign, a true minus, and thousands apart from five digits on.
+    fn written(self, plain: &str) -> String {
+        let (sign, digits) = plain.strip_prefix('-').map_or(("", plain), |rest| ("\u{2212}", rest));
+        let (whole, part) = digits.split_once('.').map_or((digits, None), |(w, p)| (w, Some(p)));
+        let mut out = String::from(sign);
+        for (k, digit) in whole.chars().enumerate() {
+            let left = whole.len() - k;
+            if k > 0 && left.is_multiple_of(3) && whole.len() > 4 {
+                out.push(THIN);
+            }
+            out.push(digit);
+        }
+        if let Some(part) = part {
+            out.push(if self == Language::German { ',' } else { '.' });
+            out += part;
+        }
+        out
+    }
+}
+
+fn raised(power: &str) -> String {
+    const RAISED: [char; 10] = ['⁰', '¹', '²', '³', '⁴', '⁵', '⁶', '⁷', '⁸', '⁹'];
+    power
+        .chars()
+        .filter_map(|c| if c == '-' { Some('⁻') } else { c.to_digit(10).map(|d| RAISED[d as usize]) })
+        .collect()
+}

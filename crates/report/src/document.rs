@@ -1,0 +1,182 @@
+//! What a report says, part by part, before it is set on pages.
+
+use chrono::{DateTime, Utc};
+use echo_formats::plot::{Drawing, Label};
+use echo_job::report::language::{Language, Term};
+use echo_job::report::text::{Kind, Paragraph, Place, Span};
+use serde::{Serialize, Serializer};
+
+/// A report, ready to be set.
+#[derive(Debug, Clone, Serialize)]
+pub struct Document {
+    /// Title.
+    pub title: String,
+    /// Its language.
+    #[serde(skip)]
+    pub language: Language,
+    /// Line at the foot of each page.
+    pub foot: String,
+    /// From top to bottom.
+    pub parts: Vec<Part>,
+    /// When it was made.
+    #[serde(skip)]
+    pub made_at: DateTime<Utc>,
+    /// What it was made of, as JSON; it goes with the PDF as an attachment.
+    #[serde(skip)]
+    pub source: String,
+}
+
+/// A part of a report.
+#[derive(Debug, Clone, Serialize)]
+pub struct Part {
+    /// Above it; nothing where empty.
+    pub title: String,
+    /// What it shows.
+    #[serde(flatten)]
+    pub body: Body,
+}
+
+/// What a part shows.
+#[derive(Debug, Clone, Serialize)]
+#[serde(tag = "what", rename_all = "snake_case")]
+pub enum Body {
+    /// The report's head.
+    Head {
+        /// Small line above the title.
+        heading: String,
+        /// Line under the title.
+        subtitle: String,
+    },
+    /// Paragraphs.
+    Text {
+        /// One after the other.
+        paragraphs: Vec<Set>,
+    },
+    /// Names and values in two columns.
+    Facts {
+        /// Name and value.
+        rows: Vec<(String, String)>,
+    },
+    /// A figure.
+    Figure(Box<Figure>),
+    /// A table.
+    Table(Table),
+    /// Headings with what stands under them in letters of equal width.
+    Listing {
+        /// Heading and text.
+        entries: Vec<(String, String)>,
+    },
+    /// Lines to sign on.
+    Signature {
+        /// Under each line.
+        names: Vec<String>,
+    },
+    /// The next part begins a page.
+    NextPage,
+    /// In place of what cannot be made: why not.
+    Refused {
+        /// What is wrong and what is allowed.
+        says: String,
+    },
+}
+
+/// A figure.
+#[derive(Debug, Clone, Serialize)]
+pub struct Figure {
+    /// Under it.
+    pub caption: Vec<Set>,
+    /// What it shows in words, for who cannot see it.
+    pub alt: String,
+    /// Its lines.
+    #[serde(skip)]
+    pub svg: String,
+    /// Its labels.
+    pub labels: Vec<Label>,
+    /// Its height over its width.
+    pub aspect: f64,
+    /// Notes on its curves: where, and the words.
+    pub notes: Vec<(String, String)>,
+}
+
+impl Figure {
+    /// A drawing with what stands under it.
+    pub fn of(drawing: Drawing, alt: String, caption: Vec<Set>) -> Figure {
+        let aspect = drawing.aspect();
+        Figure { caption, alt, svg: drawing.svg, labels: drawing.labels, aspect, notes: Vec::new() }
+    }
+}
+
+/// A table.
+#[derive(Debug, Clone, Default, Serialize)]
+pub struct Table {
+    /// Under it.
+    pub caption: Vec<Set>,
+    /// Over its columns.
+    pub heads: Vec<String>,
+    /// Row by row.
+    pub rows: Vec<Vec<String>>,
+    /// Columns whose digits stand under each other.
+    pub digits: Vec<bool>,
+    /// Whether it is long and narrow, so that two halves stand beside each other.
+    pub twin: bool,
+}
+
+/// A paragraph as it is set.
+#[derive(Debug, Clone, Serialize)]
+pub struct Set {
+    kind: &'static str,
+    number: u32,
+    spans: Vec<SetSpan>,
+}
+
+#[derive(Debug, Clone, Serialize)]
+struct SetSpan {
+    text: String,
+    strong: bool,
+    slanted: bool,
+    #[serde(serialize_with = "place")]
+    place: Place,
+}
+
+fn place<S: Serializer>(place: &Place, s: S) -> Result<S::Ok, S::Error> {
+    s.serialize_str(match place {
+        Place::Line => "line",
+        Place::Raised => "raised",
+        Place::Lowered => "lowered",
+    })
+}
+
+impl From<&Paragraph> for Set {
+    fn from(p: &Paragraph) -> Set {
+        let (kind, number) = match p.kind {
+            Kind::Plain => ("plain", 0),
+            Kind::Heading(level) => ("heading", u32::from(level)),
+            Kind::Item => ("item", 0),
+            Kind::Numbered(n) => ("numbered", n),
+        };
+        let span = |s: &Span| SetSpan { text: s.text.clone(), strong: s.strong, slanted: s.slanted, place: s.place };
+        Set { kind, number, spans: p.spans.iter().map(span).collect() }
+    }
+}
+
+/// Words that the pages say themselves.
+#[derive(Debug, Serialize)]
+pub(crate) struct Words {
+    figure: &'static str,
+    table: &'static str,
+    page: &'static str,
+    of: &'static str,
+    code: &'static str,
+}
+
+impl From<Language> for Words {
+    fn from(language: Language) -> Words {
+        Words {
+            figure: language.says(Term::Figure),
+            table: language.says(Term::Table),
+            page: language.says(Term::Page),
+            of: language.says(Term::Of),
+            code: language.code(),
+        }
+    }
+}

@@ -1,0 +1,125 @@
+/** Blocks of a report: what they are called, and what is done to their list. */
+import type { ReportBody, RunBody, Schema } from "../../api/client";
+import { lensOf } from "../study/lens/lenses";
+
+export type Block = Schema["ReportBlock"];
+export type Show = Schema["ReportShow"];
+export type What = Show["what"];
+
+/** Kinds of blocks in the order they are offered, with the title that a new one gets. */
+export const kinds: Record<What, { says: string; title: string }> = {
+  head: { says: "Head", title: "" },
+  text: { says: "Text", title: "Findings" },
+  facts: { says: "What was measured", title: "What was measured" },
+  figure: { says: "Figure", title: "Spectrum" },
+  table: { says: "Table", title: "Levels" },
+  rig: { says: "Rig", title: "Rig" },
+  cautions: { says: "Cautions", title: "Cautions" },
+  corrections: { says: "Put right afterwards", title: "Put right afterwards" },
+  made: { says: "How each number was made", title: "How each number was made" },
+  signature: { says: "Signatures", title: "" },
+  next_page: { says: "Next page", title: "" },
+};
+
+const fresh: { [K in What]: () => Extract<Show, { what: K }> } = {
+  head: () => ({ what: "head" }),
+  text: () => ({ what: "text", text: "" }),
+  facts: () => ({ what: "facts" }),
+  figure: () => ({ what: "figure", recipe: { lens: "spectrum", channels: [1] } as never }),
+  table: () => ({ what: "table", recipe: { lens: "statistics", channels: [1] } as never }),
+  rig: () => ({ what: "rig" }),
+  cautions: () => ({ what: "cautions" }),
+  corrections: () => ({ what: "corrections" }),
+  made: () => ({ what: "made" }),
+  signature: () => ({ what: "signature", names: ["Test engineer", "Customer"] }),
+  next_page: () => ({ what: "next_page" }),
+};
+
+/** The recipe of a block that is made of samples. */
+export const recipeIn = (show: Show) =>
+  show.what === "figure" || show.what === "table"
+    ? (show.recipe as object as { lens: string; channels?: number[]; stretch?: { from_s: number; to_s: number } })
+    : undefined;
+
+/** The run of its own that a block shows. */
+export const runIn = (show: Show) => ("run_id" in show ? (show.run_id ?? undefined) : undefined);
+
+/** What a block is called in the list. */
+export const nameOf = (b: Block) => b.title || kinds[b.show.what].says;
+
+/** What a block shows, in a line under its name. */
+export function lineOf(b: Block, runs: Pick<RunBody, "id" | "number">[]): string {
+  const own = runIn(b.show);
+  const run = own === undefined ? "" : `run ${runs.find((r) => r.id === own)?.number ?? "that is gone"}`;
+  const recipe = recipeIn(b.show);
+  const parts = [
+    recipe ? lensOf(recipe.lens).says.toLowerCase() : b.title ? kinds[b.show.what].says.toLowerCase() : "",
+    recipe?.channels ? `${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : "",
+    b.show.what === "text" ? `${(b.show.text ?? "").split("\n").filter((l) => l.trim()).length} lines` : "",
+    b.show.what === "signature" ? b.show.names.join(", ") : "",
+    run,
+  ];
+  return parts.filter((p, i) => p && (i > 0 || p !== nameOf(b).toLowerCase())).join(", ");
+}
+
+const free = (blocks: Block[]) => Math.max(0, ...blocks.map((b) => b.id)) + 1;
+
+/** A block of a kind after another, or at the end; gives its key too. */
+export function added(blocks: Block[], what: What, after?: number): { blocks: Block[]; id: number } {
+  const id = free(blocks);
+  const block: Block = { id, title: kinds[what].title, show: fresh[what]() };
+  return { blocks: put(blocks, block, after), id };
+}
+
+function put(blocks: Block[], block: Block, after?: number): Block[] {
+  const at = blocks.findIndex((b) => b.id === after);
+  return at < 0 ? [...blocks, block] : [...blocks.slice(0, at + 1), block, ...blocks.slice(at + 1)];
+}
+
+/** A copy after what it is a copy of. */
+export function copied(blocks: Block[], of: number): { blocks: Block[]; id: number } {
+  const id = free(blocks);
+  const own = blocks.find((b) => b.id === of);
+  return { blocks: own ? put(blocks, { ...own, id }, of) : blocks, id: own ? id : of };
+}
+
+export const without = (blocks: Block[], id: number) => blocks.filter((b) => b.id !== id);
+
+/** A block moved down by so many places, up where fewer than none. */
+export function moved(blocks: Block[], id: number, by: number): Block[] {
+  const at = blocks.findIndex((b) => b.id === id);
+  const to = Math.min(Math.max(at + by, 0), blocks.length - 1);
+  const own = blocks[at];
+  if (!own || to === at) return blocks;
+  const rest = without(blocks, id);
+  return [...rest.slice(0, to), own, ...rest.slice(to)];
+}
+
+export const changed = (blocks: Block[], id: number, part: Partial<Omit<Block, "id">>) =>
+  blocks.map((b) => (b.id === id ? { ...b, ...part } : b));
+
+/** The spectrum of channel 1 that stands in a report until somebody chooses one. */
+const nobodys = (recipe: { lens?: string; channels?: number[] }) =>
+  recipe.lens === "spectrum" && `${recipe.channels}` === "1" && Object.keys(recipe).length === 2;
+
+/** A result from Study as a figure after the last one; the spectrum that stands in a report nobody wrote gives way. */
+export function withFigure(
+  body: ReportBody,
+  figure: { title: string; run_id: number; recipe: object; shown: [number, number] | null },
+): { body: ReportBody; id: number } {
+  const { title, ...show } = figure;
+  const first = body.blocks.find((b) => b.show.what === "figure" && nobodys(recipeIn(b.show) ?? {}));
+  const last = body.blocks.findLast((b) => b.show.what === "figure" || b.show.what === "table");
+  const id = first?.id ?? free(body.blocks);
+  const block: Block = { id, title, show: { what: "figure", ...show, recipe: show.recipe as never } };
+  if (!first) return { body: { ...body, blocks: put(body.blocks, block, last?.id) }, id };
+  const channels = (figure.recipe as { channels?: number[]; stretch?: object }).channels?.slice(0, 1);
+  const stretch = (figure.recipe as { stretch?: object }).stretch;
+  // The waveform beside it shows the same.
+  const beside = (b: Block): Block =>
+    b.show.what === "figure" && recipeIn(b.show)?.lens === "waveform" && channels && runIn(b.show) === undefined
+      ? { ...b, show: { ...b.show, run_id: figure.run_id, recipe: { ...b.show.recipe, channels, stretch } as never } }
+      : b;
+  const blocks = body.blocks.map((b) => (b.id === id ? block : beside(b)));
+  return { body: { ...body, run_id: figure.run_id, blocks }, id };
+}

@@ -1,0 +1,90 @@
+import { expect, test } from "vitest";
+import type { ReportBody } from "../../../src/api/client";
+import {
+  added,
+  type Block,
+  changed,
+  copied,
+  kinds,
+  lineOf,
+  moved,
+  nameOf,
+  withFigure,
+  without,
+} from "../../../src/stations/report/blocks";
+
+const block = (id: number, show: Block["show"], title = ""): Block => ({ id, title, show });
+const head = block(1, { what: "head" });
+const text = block(2, { what: "text", text: "one\n\ntwo" }, "Findings");
+const rig = block(5, { what: "rig", run_id: 31 });
+const all = [head, text, rig];
+const ids = (blocks: Block[]) => blocks.map((b) => b.id);
+
+test("a block comes after the chosen one, with a key of its own", () => {
+  const { blocks, id } = added(all, "signature", 1);
+  expect(ids(blocks)).toEqual([1, 6, 2, 5]);
+  expect(id).toBe(6);
+  expect(ids(added(all, "figure").blocks)).toEqual([1, 2, 5, 6]);
+  for (const what of Object.keys(kinds) as (keyof typeof kinds)[]) {
+    expect(added(all, what).blocks.at(-1)?.show.what).toBe(what);
+  }
+});
+
+test("blocks are moved no further than there is room, copied beside themselves, removed and changed", () => {
+  expect(ids(moved(all, 5, -1))).toEqual([1, 5, 2]);
+  expect(ids(moved(all, 5, -9))).toEqual([5, 1, 2]);
+  expect(moved(all, 5, 1)).toBe(all);
+  expect(moved(all, 99, 1)).toBe(all);
+  const copy = copied(all, 2);
+  expect(ids(copy.blocks)).toEqual([1, 2, 6, 5]);
+  expect(copy.blocks[2]).toEqual({ ...text, id: 6 });
+  expect(copied(all, 99)).toEqual({ blocks: all, id: 99 });
+  expect(ids(without(all, 2))).toEqual([1, 5]);
+  expect(changed(all, 2, { title: "Found" })[1]).toEqual({ ...text, title: "Found" });
+});
+
+test("the list says what a block shows, and of which run", () => {
+  const runs = [{ id: 31, number: 4 }];
+  expect([nameOf(text), lineOf(text, runs)]).toEqual(["Findings", "text, 2 lines"]);
+  expect([nameOf(rig), lineOf(rig, runs)]).toEqual(["Rig", "run 4"]);
+  expect(lineOf(rig, [])).toBe("run that is gone");
+  const figure = block(7, { what: "figure", recipe: { lens: "spectrum", channels: [7, 8] } as never }, "At the top");
+  expect(lineOf(figure, runs)).toBe("spectrum, 2 channels");
+  expect(lineOf(block(8, { what: "signature", names: ["A", "B"] }), runs)).toBe("A, B");
+});
+
+const spectrum = { lens: "spectrum", channels: [7], block: 4096, stretch: { from_s: 1, to_s: 2 } };
+const figure = { title: "Spectrum, run 3", run_id: 3, recipe: spectrum, shown: [0, 1400] as [number, number] };
+const usual: ReportBody = {
+  title: "Merrow",
+  blocks: [
+    head,
+    block(3, { what: "figure", recipe: { lens: "waveform", channels: [1], points: 1200 } as never }, "Waveform"),
+    block(4, { what: "figure", recipe: { channels: [1], lens: "spectrum" } as never }, "Spectrum"),
+    rig,
+  ],
+};
+
+test("the first result from Study takes the place of the spectrum that nobody chose, and its waveform goes with it", () => {
+  const { body, id } = withFigure(usual, figure);
+  expect(id).toBe(4);
+  expect(body.run_id).toBe(3);
+  expect(ids(body.blocks)).toEqual([1, 3, 4, 5]);
+  expect(body.blocks[2]).toMatchObject({
+    title: "Spectrum, run 3",
+    show: { run_id: 3, shown: [0, 1400], recipe: spectrum },
+  });
+  expect(body.blocks[1]).toMatchObject({
+    show: { run_id: 3, recipe: { lens: "waveform", channels: [7], points: 1200 } },
+  });
+});
+
+test("a further result is a further figure: nothing that is there is replaced", () => {
+  const first = withFigure(usual, figure).body;
+  const cuts = { ...figure, title: "Orders", recipe: { lens: "order_cuts", channels: [7] } };
+  const { body, id } = withFigure(first, cuts);
+  expect(ids(body.blocks)).toEqual([1, 3, 4, id, 5]);
+  expect(body.blocks.slice(0, 3)).toEqual(first.blocks.slice(0, 3));
+  const bare = withFigure({ title: "x", blocks: [head, rig] }, cuts).body.blocks;
+  expect(ids(bare)).toEqual([1, 5, 6]);
+});
