@@ -135,6 +135,8 @@ export function useSaveReport(campaign: number | undefined) {
       const query = { made_on: now.version };
       const params = { path: { id: campaign ?? 0 }, query };
       const version = await told(api.PUT("/api/campaigns/{id}/report", { params, body }));
+      // An answer that was on its way tells what was before, and would be what the next change is made on.
+      await client.cancelQueries({ queryKey: key }, { revert: false });
       client.setQueryData<Versioned<ReportBody>>(key, { data: body, version });
     },
     // What somebody else made of it is shown beside the refusal.

@@ -31,7 +31,7 @@ async fn blocks_are_added_moved_copied_removed_and_brought_back() -> Result<()> 
     // After the chosen one, which is the text until another is.
     b.press("Add a block").await?;
     b.press("Signatures").await?;
-    let now = r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    let now = r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await.context("added")?;
     assert_eq!(shown(&now)[at + 1], "signature");
     b.type_over("input[aria-label='Who signs']", &format!("Ines, For the owner{}", char::from(Key::Enter))).await?;
     r.got("/api/campaigns/1/report", |v| v["blocks"][at + 1]["show"]["names"] == json!(["Ines", "For the owner"]))
@@ -40,16 +40,18 @@ async fn blocks_are_added_moved_copied_removed_and_brought_back() -> Result<()> 
     // By the keys of the list: up beyond the text, and away.
     let list = "section[aria-label=Blocks] button[aria-current]";
     b.send(list, &format!("{}{}", char::from(Key::Alt), char::from(Key::Up))).await?;
-    r.got("/api/campaigns/1/report", |v| shown(v)[at] == "signature").await?;
+    r.got("/api/campaigns/1/report", |v| shown(v)[at] == "signature").await.context("moved")?;
     b.press("Copy").await?;
-    r.got("/api/campaigns/1/report", |v| shown(v)[at..at + 2] == ["signature", "signature"]).await?;
+    r.got("/api/campaigns/1/report", |v| shown(v)[at..at + 2] == ["signature", "signature"]).await.context("copied")?;
     b.send(list, &char::from(Key::Delete).to_string()).await?;
-    let now = r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    let now =
+        r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await.context("the copy removed")?;
     assert_eq!(shown(&now)[at], "signature", "the copy went");
-    b.send(list, &char::from(Key::Delete).to_string()).await?;
-    r.got("/api/campaigns/1/report", |v| shown(v) == before).await?;
+    // What came after it is chosen now, which is the text; the other one is above.
+    b.send(list, &format!("{}{}", char::from(Key::Up), char::from(Key::Delete))).await?;
+    r.got("/api/campaigns/1/report", |v| shown(v) == before).await.context("the other one removed")?;
     b.press_path("(//button[starts-with(normalize-space(.), 'Undo')])[last()]").await?;
-    r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await?;
+    r.got("/api/campaigns/1/report", |v| shown(v).len() == before.len() + 1).await.context("brought back")?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -1,6 +1,6 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type ReportBody, told } from "../../api/client";
+import { api, type ReportBody, told, type Versioned } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
@@ -22,6 +22,7 @@ export function ReportStation() {
   const runs = (useRuns(id).data ?? []).filter((r) => r.samples > 0);
   const save = useSaveReport(id);
   const go = useGo();
+  const client = useQueryClient();
   const [chosen, setChosen] = useState<number>();
   const pages = useQuery({
     queryKey: ["pages", id, report.data?.version, runs.length],
@@ -48,9 +49,16 @@ export function ReportStation() {
   const block = body.blocks.find((b) => b.id === chosen) ?? body.blocks.find((b) => b.show.what === "text");
   /** Changes the list of blocks, and offers to take that back. */
   const list = (says: string, to: (blocks: Block[]) => Block[], choose?: number) => {
-    const before = body.blocks;
+    const key = ["report", id];
+    const now = client.getQueryData<Versioned<ReportBody>>(key);
+    if (!now) return;
+    const before = now.data.blocks;
+    const blocks = to(before);
+    // Shown at once, so that the next key finds it; what is refused is read anew.
+    client.cancelQueries({ queryKey: key }, { revert: false });
+    client.setQueryData<Versioned<ReportBody>>(key, { ...now, data: { ...now.data, blocks } });
     if (choose !== undefined) setChosen(choose);
-    set((now) => ({ blocks: to(now.blocks) })).then(
+    set({ blocks }).then(
       () => {
         offerUndo<void>(
           says,
