@@ -22,8 +22,16 @@ const TEMPLATE: &str = include_str!("page.typ");
 pub const ATTACHMENT: &str = "made-of.json";
 
 /// What stands in place of signs that the fonts do not have; a question mark for all others.
-const INSTEAD: [(char, &str); 7] =
-    [('\u{202f}', "\u{a0}"), ('\u{2011}', "-"), ('≤', "<="), ('≥', ">="), ('≈', "~"), ('→', "->"), ('√', "root ")];
+const INSTEAD: [(char, &str); 8] = [
+    ('\t', " "),
+    ('\u{202f}', "\u{a0}"),
+    ('\u{2011}', "-"),
+    ('≤', "<="),
+    ('≥', ">="),
+    ('≈', "~"),
+    ('→', "->"),
+    ('√', "root "),
+];
 
 /// Raised digits and their sign, which the template sets as digits that are raised.
 const RAISED: &str = "⁰¹²³⁴⁵⁶⁷⁸⁹⁻";
@@ -147,6 +155,6 @@ fn there(c: char) -> bool {
 
 /// Controls, joiners and selectors: without them what is left reads as before.
 fn unseen(c: char) -> bool {
-    c.is_control()
+    (c.is_control() && c != '\t')
         || matches!(c, '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}')
 }

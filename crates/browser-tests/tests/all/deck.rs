@@ -117,6 +117,28 @@ async fn a_survey_is_pasted_put_right_and_looked_over() -> Result<()> {
 }
 
 #[tokio::test]
+async fn a_server_started_with_a_front_end_leaves_each_campaign_its_own() -> Result<()> {
+    let mut r = Rigged::start().await?;
+    r.with_deck(1).await?;
+    r.server.kill();
+    // It is told the thruster's address, as before; the deck is what was measured last.
+    r.serve_again()?;
+    let is = |s: &Value, model: &str| s["link"]["front_end"]["model"].as_str().is_some_and(|m| m.contains(model));
+    r.until("the deck's front end is back", |s| is(s, "Lantern 64")).await?;
+    assert_eq!(r.call("POST", "/api/campaigns/1/choose", None).await?.0, 204);
+    r.until("the thruster's is back", |s| is(s, "Lantern 24")).await?;
+    // A campaign that remembers none gets the one that was told.
+    let new = json!({ "specimen": "pump skid", "purpose": "begun anew", "with": { "from": "empty" } });
+    let (status, id) = r.call("POST", "/api/campaigns", Some(new)).await?;
+    assert_eq!(status, 200, "{id}");
+    assert_eq!(r.call("POST", &format!("/api/campaigns/{id}/choose"), None).await?.0, 204);
+    r.server.kill();
+    r.serve_again()?;
+    r.until("the one that was told", |s| s["campaign"] == id && is(s, "Lantern 24")).await?;
+    Ok(())
+}
+
+#[tokio::test]
 async fn many_rows_are_changed_filled_and_taken_back_by_keys() -> Result<()> {
     let mut r = Rigged::start().await?;
     r.with_deck(1).await?;

@@ -99,7 +99,13 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
     assert_eq!(over(&r, &job["id"]).await?["state"], "done");
     let spectrum = put("POST", format!("/api/runs/{run}/results"), recipe.clone()).await?;
     let detail = r.get(&format!("/api/runs/{run}")).await?;
+    let mut report = r.get("/api/campaigns/1/report").await?;
+    let blocks = report["blocks"].as_array_mut().context("blocks")?;
+    blocks.push(json!({ "id": 90, "title": "Of one run", "show": { "what": "facts", "run_id": run } }));
+    blocks.push(json!({ "id": 91, "title": "Of none", "show": { "what": "facts", "run_id": 999 } }));
+    put("PUT", "/api/campaigns/1/report".into(), report).await?;
     let pages = r.get("/api/campaigns/1/report/pages").await?;
+    assert_eq!(pages["refused"].as_array().map(Vec::len), Some(1), "the run that is not there");
 
     let job = put("POST", "/api/campaigns/1/jobs/hand-over".into(), Value::Null).await?;
     assert_eq!(over(&r, &job["id"]).await?["state"], "done");
@@ -129,6 +135,9 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
     let kept = r.get(&format!("/api/campaigns/{id}/kept-results")).await?;
     assert_eq!((&kept[0]["name"], &kept[0]["run_id"], &kept[0]["stale"]), (&json!("mesh"), &again, &json!(false)));
     assert_eq!(r.get(&format!("/api/campaigns/{id}/report/pages")).await?, pages, "the report says the same");
+    let taken = r.get(&format!("/api/campaigns/{id}/report")).await?;
+    let of = |id: u32| taken["blocks"].as_array()?.iter().find(|b| b["id"] == id).map(|b| b["show"]["run_id"].clone());
+    assert_eq!((of(90), of(91)), (Some(again.clone()), Some(json!(0))), "by its number; what was gone stays gone");
     let machine = r.get(&format!("/api/campaigns/{id}/machine")).await?;
     assert!(machine["elements"].as_array().is_some_and(|e| e.len() > 3), "{machine}");
 

@@ -53,6 +53,10 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     assert_eq!(figure["show"]["what"], "figure");
     assert_eq!(figure["show"]["recipe"]["unit"], "mm/s");
     assert_eq!(figure["show"]["recipe"]["window"], "flat_top");
+    // It is the one that is chosen, with its own words.
+    let chosen = format!("block={}", figure["id"]);
+    b.address_until(|a| a.contains(&chosen)).await?;
+    b.text_until("section[aria-label='What it says']", |t| plain(t).contains("flat-topwindow")).await?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -252,6 +252,37 @@ fn poles_are_picked_near_what_is_wished_for() {
 }
 
 #[test]
+fn poles_that_are_not_refined_stay_as_the_diagram_has_them() {
+    // Scatter as of a measurement, the same every time.
+    let mut state = 17_u64;
+    let mut scatter = || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 40) as f64 / f64::from(1 << 24) - 0.5
+    };
+    let mut measured = all(&[0]);
+    for t in &mut measured {
+        if let Points::Complex(all) = &mut t.points {
+            all.iter_mut().for_each(|z| *z += Complex64::new(scatter(), scatter()) * 0.02);
+        }
+    }
+    let at_once = made(r#"{ "lens": "modes", "band_hz": [10, 140], "refined": false }"#, &measured).unwrap();
+    let refined = made(r#"{ "lens": "modes", "band_hz": [10, 140] }"#, &measured).unwrap();
+    let (first, second) = (numbers(&at_once, "frequency"), numbers(&refined, "frequency"));
+    assert_eq!((first.len(), second.len()), (3, 3));
+    let diagram: Vec<f64> = at_once.stabilisation.iter().map(|p| p.frequency_hz).collect();
+    for (k, (hz, ..)) in BUILT_IN.iter().enumerate() {
+        assert!((first[k] / hz - 1.0).abs() < 3e-3 && (second[k] / hz - 1.0).abs() < 1e-3, "{first:?} {second:?}");
+        let off = |of: f64| diagram.iter().map(|d| (d - of).abs()).fold(f64::INFINITY, f64::min);
+        assert!(off(first[k]) < 1e-9, "{} is a pole of the diagram", first[k]);
+        assert!(off(second[k]) > 1e-9, "{} was moved", second[k]);
+    }
+    let missed = |a: &Analysis| numbers(a, "missed")[0];
+    assert!(missed(&refined) < missed(&at_once), "refined poles explain more");
+    let told = |a: &Analysis| serde_json::to_value(&a.recipe).unwrap()["refined"].clone();
+    assert_eq!((told(&at_once), told(&refined)), (false.into(), serde_json::Value::Null));
+}
+
+#[test]
 fn a_shape_that_runs_as_a_wave_is_told_and_can_be_made_to_stand() {
     let waves: Vec<Trace> = (0..4).map(|to| response((to, "z"), (0, "z"), "(m/s²)/N", 1.0, 0.7)).collect();
     let a = made(RECIPE, &waves).unwrap();

@@ -132,3 +132,94 @@ fn letters_that_no_font_has_are_told_as_such() {
     let text = told("pdftotext", &["-layout"], &pdf(&german).unwrap(), &["-"]);
     assert!(text.contains("Bild 1") && text.contains("Tabelle 1") && text.contains("Seite 1 von 4"), "{text}");
 }
+
+#[test]
+fn a_table_that_goes_on_says_its_heads_on_every_page() {
+    let rows = (0..150).map(|i| vec![format!("point {i}"), format!("{i}.5")]).collect();
+    let heads = ["Measured at", "Level"].map(String::from).to_vec();
+    let table = Table { heads, rows, digits: vec![false, true], ..Table::default() };
+    let bytes = pdf(&of(vec![("Levels", Body::Table(table))])).unwrap();
+    let text = told("pdftotext", &["-layout"], &bytes, &["-"]);
+    let pages: Vec<&str> = text.split('\u{c}').filter(|p| !p.trim().is_empty()).collect();
+    assert!(pages.len() > 1, "{text}");
+    for (k, page) in pages.iter().enumerate() {
+        assert!(page.contains("Measured at") && page.contains("Level"), "page {} of {}: {page}", k + 1, pages.len());
+    }
+    // A word and its number stand in one line, however narrow the other columns are.
+    assert!(text.lines().any(|l| l.contains("point 149") && l.contains("149.5")), "{text}");
+}
+
+#[test]
+fn two_halves_of_a_long_table_stand_beside_each_other() {
+    let rows = |n: usize| (0..n).map(|i| vec![i.to_string(), format!("motor, side {i}")]).collect();
+    let of_rig = |n: usize| {
+        let heads = ["", "Channel"].map(String::from).to_vec();
+        of(vec![(
+            "Rig",
+            Body::Table(Table { heads, rows: rows(n), digits: vec![true, false], twin: true, ..Table::default() }),
+        )])
+    };
+    let text = told("pdftotext", &["-layout"], &pdf(&of_rig(24)).unwrap(), &["-"]);
+    assert!(text.lines().any(|l| l.contains("motor, side 0") && l.contains("motor, side 12")), "{text}");
+    // An odd number, one alone, and none.
+    for n in [0, 1, 7] {
+        let text = told("pdftotext", &["-layout"], &pdf(&of_rig(n)).unwrap(), &["-"]);
+        assert_eq!(text.matches("motor, side").count(), n, "{text}");
+    }
+}
+
+#[test]
+fn figures_are_counted_and_what_is_refused_is_not() {
+    let refused = || Body::Refused { says: "gone".into() };
+    let all = of(vec![("A", figure()), ("B", refused()), ("C", figure()), ("", figure())]);
+    let text = told("pdftotext", &["-layout"], &pdf(&all).unwrap(), &["-"]);
+    for n in 1..=3 {
+        assert!(text.contains(&format!("Figure {n}. Levels in m/s2, twice.")), "{text}");
+    }
+    assert!(!text.contains("Figure 4"), "{text}");
+    // Nothing at all is a page, too.
+    assert_eq!(pages(&of(Vec::new())).unwrap().len(), 1);
+}
+
+#[test]
+fn whatever_is_written_is_letters_and_nothing_is_carried_out() {
+    for (written, wanted) in [
+        ("#set page(fill: red)", "#set page(fill: red)"),
+        ("$ integral x dif x $ @ref <label>", "$ integral x dif x $ @ref <label>"),
+        ("<script>alert(1)</script> &amp;", "<script>alert(1)</script> &amp;"),
+        ("#read(\"/etc/passwd\") #panic()", "#read(\"/etc/passwd\") #panic()"),
+        ("`raw` ```block``` // gone? /* no */", "`raw` ```block``` // gone? /* no */"),
+        ("= heading\\ \\u{41}", "= heading\\ \\u{41}"),
+        ("bell\u{7} tab\tend", "bell tab end"),
+    ] {
+        let text = echo_job::report::text::read(written, &[], &|_| None);
+        // Braces that are no words are told before anything is set.
+        let Ok(paragraphs) = text else {
+            assert!(written.contains('{'), "{written}");
+            continue;
+        };
+        let body = Body::Text { paragraphs: paragraphs.iter().map(Set::from).collect() };
+        let cells = Table {
+            heads: vec![written.into()],
+            rows: vec![vec![written.into()]],
+            digits: vec![false],
+            ..Table::default()
+        };
+        let all = of(vec![(written, body), ("", Body::Table(cells)), ("", Body::Refused { says: written.into() })]);
+        let text = told("pdftotext", &["-layout"], &pdf(&all).unwrap(), &["-"]);
+        let count = text.matches(wanted).count();
+        assert!(count >= 4, "{wanted}: {count} times in\n{text}");
+    }
+}
+
+#[test]
+fn a_text_of_a_hundred_thousand_letters_goes_on_over_its_pages() {
+    let long = "The mesh stands out at 582.8 Hz. ".repeat(3000);
+    let bytes = pdf(&of(vec![("Findings", Body::Text { paragraphs: set(&long) })])).unwrap();
+    let text = told("pdftotext", &[], &bytes, &["-"]);
+    let plain: String = text.split_whitespace().collect::<Vec<_>>().join(" ");
+    // Lines are broken between words, and a page's foot stands between some of them.
+    let count = plain.matches("582.8").count();
+    assert_eq!(count, 3000);
+    assert!(told("pdfinfo", &[], &bytes, &[]).lines().any(|l| l.starts_with("Pages:") && !l.ends_with(" 1")));
+}

@@ -1,10 +1,12 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef } from "react";
+import { useSearchParams } from "react-router";
 import { api, type ReportBody, told, type Versioned } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
 import { noteFirst } from "../../shell/firstNotes";
+import { useKeys } from "../../shell/keys";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { span } from "../../ui/format";
@@ -23,7 +25,11 @@ export function ReportStation() {
   const save = useSaveReport(id);
   const go = useGo();
   const client = useQueryClient();
-  const [chosen, setChosen] = useState<number>();
+  const [params, setParams] = useSearchParams();
+  const chosen = Number(params.get("block")) || undefined;
+  const setChosen = (block: number) => setParams({ block: `${block}` }, { replace: true });
+  const pdf = useRef<HTMLAnchorElement>(null);
+  useKeys("Report", [{ key: "p", says: "Save the report as PDF", run: () => pdf.current?.click() }]);
   const pages = useQuery({
     queryKey: ["pages", id, report.data?.version, runs.length],
     enabled: id !== undefined && runs.length > 0 && report.data !== undefined,
@@ -87,12 +93,13 @@ export function ReportStation() {
           </>
         )}
         <a
-          className="inline-flex h-8 items-center rounded-chart bg-harbour px-3 font-semibold whitespace-nowrap text-sheet"
+          ref={pdf}
+          className="inline-flex h-8 items-center gap-2 rounded-chart bg-harbour px-3 font-semibold whitespace-nowrap text-sheet"
           href={`/api/campaigns/${id}/report.pdf`}
           download={`${body.title}.pdf`}
           onClick={() => noteFirst(id, "report")}
         >
-          Save PDF
+          Save PDF <kbd aria-hidden>P</kbd>
         </a>
       </div>
       <div className="grid min-h-0 flex-1 grid-cols-[250px_minmax(0,1fr)_310px] gap-2">

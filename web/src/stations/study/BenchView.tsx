@@ -141,12 +141,15 @@ export function BenchView({ run, campaign }: { run: RunDetail; campaign: number 
   const toReport = async (recipe: object) => {
     try {
       const { lens } = recipe as { lens: string };
+      let block = 0;
       await save.mutateAsync((now) => {
         const shown = (lens === "spectrum" && look.shown.frequency) || null;
         const figure = { title: `${lensOf(lens).says}, run ${run.number}`, run_id: run.id, recipe, shown };
-        return withFigure(now, figure).body;
+        const made = withFigure(now, figure);
+        block = made.id;
+        return made.body;
       });
-      go("/report");
+      go(`/report?block=${block}`);
     } catch (e) {
       setError(e as Error);
     }
