@@ -9,6 +9,8 @@ import {
   lineOf,
   moved,
   nameOf,
+  recipeIn,
+  runIn,
   withFigure,
   without,
 } from "../../../src/stations/report/blocks";
@@ -87,4 +89,24 @@ test("a further result is a further figure: nothing that is there is replaced", 
   expect(body.blocks.slice(0, 3)).toEqual(first.blocks.slice(0, 3));
   const bare = withFigure({ title: "x", blocks: [head, rig] }, cuts).body.blocks;
   expect(ids(bare)).toEqual([1, 5, 6]);
+});
+
+test("only what is made of samples has a recipe, and only what asks for one has a run", () => {
+  const table: Block["show"] = { what: "table", run_id: 3, recipe: spectrum as never };
+  expect(recipeIn(table)).toEqual(spectrum);
+  expect(runIn(table)).toBe(3);
+  for (const show of [{ what: "head" }, { what: "text", text: "x" }, { what: "signature", names: ["A"] }] as const) {
+    expect(recipeIn(show as Block["show"])).toBeUndefined();
+    expect(runIn(show as Block["show"])).toBeUndefined();
+  }
+  expect(runIn({ what: "facts", run_id: null })).toBeUndefined();
+});
+
+test("a further figure keeps the run of its own though the report's run is another one", () => {
+  const first = withFigure(usual, figure).body;
+  const other = withFigure(first, { ...figure, run_id: 9, title: "Spectrum, run 9" });
+  expect(other.body.run_id).toBe(3);
+  const made = other.body.blocks.find((b) => b.id === other.id);
+  expect(made?.show).toMatchObject({ run_id: 9, recipe: spectrum });
+  expect(added(other.body.blocks, "text").id).toBe(other.id + 1);
 });
