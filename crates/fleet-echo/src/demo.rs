@@ -308,6 +308,12 @@ impl Demo {
             }
         }
         if let (Some(hands), false) = (&self.hands, self.quick) {
+            // The report is about the steady run, whatever is recorded after it.
+            let steady = store.runs(campaign).await?.last().map(|r| r.id);
+            if let (Some(mut report), version) = store.report(campaign).await? {
+                report["run_id"] = serde_json::json!(steady);
+                store.save_report(campaign, Some(version), &report).await?;
+            }
             self.coast_down(&capture, campaign, &rig, hands).await?;
         }
         capture.set_up(Setup { campaign, rig, plan: thruster_plan("steady, at sea", 60.0) }).await?;

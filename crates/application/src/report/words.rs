@@ -74,7 +74,7 @@ impl About<'_> {
                         names.push(&t.name);
                     }
                 }
-                Some(names.join("; "))
+                Some(names.join("; ")).filter(|n| !n.is_empty())
             }
             "stretch" => {
                 let s = a.recipe.stretch.as_ref()?;
