@@ -56,7 +56,7 @@ async fn study_says_what_its_numbers_mean_and_hands_them_over() -> Result<()> {
     // It is the one that is chosen, with its own words.
     let chosen = format!("block={}", figure["id"]);
     b.address_until(|a| a.contains(&chosen)).await?;
-    b.text_until("section[aria-label='What it says']", |t| plain(t).contains("flat-topwindow")).await?;
+    b.text_until("section[aria-label='What it says']", |t| t.contains("flat-top")).await?;
     b.page.clone().close().await?;
     Ok(())
 }

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type ReportBody, told, type Versioned } from "../../api/client";
 import { useReport, useRuns, useSaveReport } from "../../api/queries";
@@ -26,8 +26,12 @@ export function ReportStation() {
   const go = useGo();
   const client = useQueryClient();
   const [params, setParams] = useSearchParams();
-  const chosen = Number(params.get("block")) || undefined;
-  const setChosen = (block: number) => setParams({ block: `${block}` }, { replace: true });
+  // The address follows a moment later: keys that come fast find what was chosen here.
+  const [chosen, setOwn] = useState(Number(params.get("block")) || undefined);
+  const setChosen = (block: number) => {
+    setOwn(block);
+    setParams({ block: `${block}` }, { replace: true });
+  };
   const pdf = useRef<HTMLAnchorElement>(null);
   useKeys("Report", [{ key: "p", says: "Save the report as PDF", run: () => pdf.current?.click() }]);
   const pages = useQuery({
