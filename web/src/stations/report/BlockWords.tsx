@@ -6,12 +6,11 @@ import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
 import { ChannelsWord } from "../../ui/ChannelsWord";
 import { RangeWord } from "../../ui/EntryWord";
-import { span } from "../../ui/format";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { lenses, lensOf, put, type Recipe } from "../study/lens/lenses";
 import { Sentence } from "../study/lens/Sentence";
 import { recipeOf, rowsOf } from "../study/rows";
-import { type Block, kinds, recipeIn, runIn, type Show } from "./blocks";
+import { type Block, kinds, recipeIn, runIn, runOptions, type Show } from "./blocks";
 import { WrittenText } from "./WrittenText";
 
 type Figure = Extract<Show, { what: "figure" }>;
@@ -44,11 +43,7 @@ export function BlockWords({ block, runs, run, made, onSet }: Props) {
       value={own ?? 0}
       options={[
         { value: 0, says: `the report's run${run ? `, run ${run.number}` : ""}`, face: "the report's run" },
-        ...runs.map((r) => ({
-          value: r.id,
-          says: `run ${r.number}, ${r.kind}, ${span(r.duration_s)}`,
-          face: `run ${r.number}`,
-        })),
+        ...runOptions(runs),
       ]}
       onSet={(id) => set({ run_id: id || null })}
     />

@@ -9,13 +9,12 @@ import { noteFirst } from "../../shell/firstNotes";
 import { useKeys } from "../../shell/keys";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
-import { span } from "../../ui/format";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
-import { added, type Block, changed, copied, moved, nameOf, without } from "./blocks";
+import { added, type Block, changed, copied, moved, nameOf, runOptions, without } from "./blocks";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
 export function ReportStation() {
@@ -175,11 +174,7 @@ export function ReportStation() {
             <ChosenWord
               label="Run"
               value={run?.id ?? 0}
-              options={runs.map((r) => ({
-                value: r.id,
-                says: `run ${r.number}, ${r.kind}, ${span(r.duration_s)}`,
-                face: `run ${r.number}`,
-              }))}
+              options={runOptions(runs)}
               onSet={(run_id) => set({ run_id })}
             />
             .

@@ -1,5 +1,6 @@
 /** Blocks of a report: what they are called, and what is done to their list. */
 import type { ReportBody, RunBody, Schema } from "../../api/client";
+import { span } from "../../ui/format";
 import { lensOf } from "../study/lens/lenses";
 
 export type Block = Schema["ReportBlock"];
@@ -123,3 +124,11 @@ export function withFigure(
   const blocks = body.blocks.map((b) => (b.id === id ? block : beside(b)));
   return { body: { ...body, run_id: figure.run_id, blocks }, id };
 }
+
+/** Runs as a word offers them. */
+export const runOptions = (runs: RunBody[]) =>
+  runs.map((r) => ({
+    value: r.id,
+    says: `run ${r.number}, ${r.kind}, ${span(r.duration_s)}`,
+    face: `run ${r.number}`,
+  }));
