@@ -14,7 +14,7 @@ import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
-import { added, type Block, changed, copied, moved, nameOf, runOptions, without } from "./blocks";
+import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
 export function ReportStation() {
@@ -71,7 +71,7 @@ export function ReportStation() {
       () => {
         offerUndo<void>(
           says,
-          () => set({ blocks: before }),
+          () => set((now) => ({ blocks: takenBack(now.blocks, before, blocks) })),
           () => set((now) => ({ blocks: to(now.blocks) })),
         );
       },

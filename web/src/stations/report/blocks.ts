@@ -96,6 +96,19 @@ export function moved(blocks: Block[], id: number, by: number): Block[] {
   return [...rest.slice(0, to), own, ...rest.slice(to)];
 }
 
+/** A change of the list taken back: the order that was before it, with what its blocks say now. What was added or removed
+ * by something else since stays so. */
+export function takenBack(now: Block[], before: Block[], after: Block[]): Block[] {
+  const is = (all: Block[], id: number) => all.find((b) => b.id === id);
+  const there = before.filter((b) => !is(after, b.id) || is(now, b.id));
+  const back = there.map((b) => (is(after, b.id) && is(now, b.id)) || b);
+  for (const b of now.filter((b) => !is(after, b.id))) {
+    // A key that became free was given to something else since.
+    back.push(is(back, b.id) ? { ...b, id: free([...back, ...now]) } : b);
+  }
+  return back;
+}
+
 export const changed = (blocks: Block[], id: number, part: Partial<Omit<Block, "id">>) =>
   blocks.map((b) => (b.id === id ? { ...b, ...part } : b));
 

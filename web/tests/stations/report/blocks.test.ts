@@ -11,6 +11,7 @@ import {
   nameOf,
   recipeIn,
   runIn,
+  takenBack,
   withFigure,
   without,
 } from "../../../src/stations/report/blocks";
@@ -109,4 +110,29 @@ test("a further figure keeps the run of its own though the report's run is anoth
   const made = other.body.blocks.find((b) => b.id === other.id);
   expect(made?.show).toMatchObject({ run_id: 9, recipe: spectrum });
   expect(added(other.body.blocks, "text").id).toBe(other.id + 1);
+});
+
+test("a change that is taken back leaves what was written and done since", () => {
+  const left = without(all, 5);
+  const written = changed(left, 2, { show: { what: "text", text: "found since" } });
+  const back = takenBack(written, all, left);
+  expect(ids(back)).toEqual([1, 2, 5]);
+  expect(back[1]?.show).toEqual({ what: "text", text: "found since" });
+  const more = added(left, "signature").blocks;
+  expect(ids(takenBack(more, all, left))).toEqual([1, 2, 5, 3]);
+  const three = [head, text, block(3, { what: "made" })];
+  const again = added(without(three, 3), "signature").blocks;
+  const both = takenBack(again, three, without(three, 3));
+  expect(both.map((b) => [b.id, b.show.what])).toEqual([
+    [1, "head"],
+    [2, "text"],
+    [3, "made"],
+    [4, "signature"],
+  ]);
+  const other = [...left, block(9, { what: "made" })];
+  expect(ids(takenBack(other, all, left))).toEqual([1, 2, 5, 9]);
+  expect(ids(takenBack(without(left, 2), all, left))).toEqual([1, 5]);
+  expect(takenBack(moved(all, 5, -1), all, moved(all, 5, -1))).toEqual(all);
+  const copy = copied(all, 2);
+  expect(takenBack(copy.blocks, all, copy.blocks)).toEqual(all);
 });
