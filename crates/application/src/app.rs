@@ -6,6 +6,7 @@ use crate::news::News;
 use crate::outputs::Outputs;
 use crate::pictures::Drawn;
 use crate::present::Present;
+use crate::report::digests::Digests;
 use crate::runs::budget::Budget;
 use crate::runs::going::Going;
 use crate::runs::kept::KeptResults;
@@ -42,12 +43,21 @@ pub struct Desk {
     pub going: Going,
     /// Files that were sent lately.
     pub(crate) at_hand: AtHand,
+    /// Fingerprints of what was recorded.
+    pub(crate) digests: Digests,
 }
 
 impl Desk {
     /// A desk that works on a database within a budget.
     pub fn new(store: Store, budget: Budget) -> Desk {
-        Desk { store, budget, results: KeptResults::default(), going: Going::default(), at_hand: AtHand::default() }
+        Desk {
+            store,
+            budget,
+            results: KeptResults::default(),
+            going: Going::default(),
+            at_hand: AtHand::default(),
+            digests: Digests::default(),
+        }
     }
 }
 

@@ -133,7 +133,7 @@ static NOBODYS: LazyLock<String> =
     LazyLock::new(|| Argon2::default().hash_password(&rand_bytes()).map(|h| h.to_string()).unwrap_or_default());
 
 /// Bytes that nobody can guess.
-fn rand_bytes() -> [u8; 32] {
+pub(crate) fn rand_bytes() -> [u8; 32] {
     let mut bytes = [0; 32];
     // Without the system's randomness there is no secret worth the name.
     getrandom::fill(&mut bytes).expect("the system gives random numbers");

@@ -1,5 +1,5 @@
-//! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · people · backup · restore ·
-//! doctor · soak · openapi.
+//! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · verify · people · backup ·
+//! restore · doctor · soak · openapi.
 
 mod analyze;
 mod backup;
@@ -41,6 +41,8 @@ enum Command {
     Export(remote::Export),
     /// Make a campaign's report as PDF.
     Report(remote::Report),
+    /// Make every number of a report's PDF again and say which hold.
+    Verify(remote::Verify),
     /// Say who may work on a server, and make tokens.
     People(people::People),
     /// Write the whole database to a file.
@@ -94,6 +96,7 @@ fn main() -> ExitCode {
         Command::Import(i) => block_on(i.run()),
         Command::Export(e) => block_on(e.run()),
         Command::Report(r) => block_on(r.run()),
+        Command::Verify(v) => block_on(v.run()),
         Command::People(p) => block_on(p.run()),
         Command::Backup(b) => block_on(b.run()),
         Command::Restore(r) => block_on(r.run()),

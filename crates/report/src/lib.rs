@@ -3,13 +3,19 @@
 //! | file | what it holds |
 //! | --- | --- |
 //! | [`document`] | what a report says, part by part |
+//! | [`attached`] | what goes with a PDF, read out of it again |
+//! | [`seal`] | a signature in the PDF, so that any later change shows |
 //! | [`set`] | the same on pages, as PDF/A-3 or as SVG |
 //! | `page.typ` | how each part looks |
 
+pub mod attached;
 pub mod document;
+pub mod seal;
 pub mod set;
 
+pub use attached::attached;
 pub use document::{Body, Document, Part};
+pub use seal::{SealKey, Sealed, sealed};
 pub use set::{pages, pdf};
 
 /// A report could not be set.

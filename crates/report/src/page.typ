@@ -2,7 +2,7 @@
 #let ink = rgb("#10263b")
 #let soft = rgb("#52667a")
 #let rule = rgb("#d9d3c3")
-#set document(title: r.title)
+#set document(title: r.title, keywords: if r.keyword == none { () } else { (r.keyword,) })
 #set page(
   paper: "a4",
   margin: (x: 18mm, top: 16mm, bottom: 16mm),
@@ -126,7 +126,7 @@
   } else if p.what == "listing" {
     for (name, body) in p.entries [
       #text(7.5pt, weight: "semibold", name) \
-      #raw(body) \
+      #text(7.5pt, body) \
     ]
   } else if p.what == "signature" {
     v(26pt)

@@ -2,6 +2,7 @@
 
 use crate::ReportError;
 use crate::document::{Body, Document, Words};
+use crate::seal::SealKey;
 use chrono::{Datelike, Timelike};
 use echo_formats::faces::FACES;
 use echo_job::report::language::Term;
@@ -75,11 +76,11 @@ impl World for Desk {
     }
 }
 
-/// Sets a report as PDF/A-3a: tagged, with its fonts, and with what it was made of attached.
+/// Sets a report as PDF/A-3a: tagged, with its fonts, with what it was made of attached, and sealed where there is a key.
 ///
 /// # Errors
 /// What the typesetter says.
-pub fn pdf(report: &Document) -> Result<Vec<u8>, ReportError> {
+pub fn pdf(report: &Document, key: Option<&SealKey>) -> Result<Vec<u8>, ReportError> {
     let at = report.made_at;
     let day = || (at.year(), at.month() as u8, at.day() as u8, at.hour() as u8, at.minute() as u8, at.second() as u8);
     let (y, mo, d, h, mi, s) = day();
@@ -89,7 +90,12 @@ pub fn pdf(report: &Document) -> Result<Vec<u8>, ReportError> {
         standards: PdfStandards::new(&[PdfStandard::A_3a]).map_err(|e| ReportError(e.message().to_string()))?,
         ..PdfOptions::default()
     };
-    typst_pdf::pdf(&laid_out(report)?, &options).map_err(all)
+    let place = key.map(SealKey::place);
+    let bytes = typst_pdf::pdf(&laid_out(report, place.as_deref())?, &options).map_err(all)?;
+    match key {
+        Some(key) => key.seal(bytes),
+        None => Ok(bytes),
+    }
 }
 
 /// Sets a report as pictures, one SVG a page.
@@ -98,18 +104,19 @@ pub fn pdf(report: &Document) -> Result<Vec<u8>, ReportError> {
 /// What the typesetter says.
 pub fn pages(report: &Document) -> Result<Vec<String>, ReportError> {
     let options = typst_svg::SvgOptions::default();
-    Ok(laid_out(report)?.pages().iter().map(|p| typst_svg::svg(p, &options)).collect())
+    Ok(laid_out(report, None)?.pages().iter().map(|p| typst_svg::svg(p, &options)).collect())
 }
 
 fn all(errors: typst::ecow::EcoVec<typst::diag::SourceDiagnostic>) -> ReportError {
     ReportError(errors.iter().map(|e| e.message.to_string()).collect::<Vec<_>>().join("; "))
 }
 
-fn laid_out(report: &Document) -> Result<typst_layout::PagedDocument, ReportError> {
+fn laid_out(report: &Document, keyword: Option<&str>) -> Result<typst_layout::PagedDocument, ReportError> {
     let mut files = HashMap::new();
     let told = |e: serde_json::Error| ReportError(e.to_string());
     let mut value = serde_json::to_value(report).map_err(told)?;
     value["words"] = serde_json::to_value(Words::from(report.language)).map_err(told)?;
+    value["keyword"] = json!(keyword);
     value["attachment"] = json!(ATTACHMENT);
     value["attachment_says"] = json!(report.language.says(Term::MadeOf));
     readable(&mut value);

@@ -38,7 +38,7 @@ pub fn needs(method: &Method, path: &str) -> Needs {
             Watch
         }
         ["campaigns", _, "functions", "curves"] | ["taps", "points"] => Watch,
-        ["me", "password"] => Watch,
+        ["report", "verify"] | ["me", "password"] => Watch,
         // Whoever sees that something is wrong may stop it.
         ["emergency-stop"] | ["capture", "stop"] => Watch,
         // Front ends and what hangs on them.

@@ -43,8 +43,10 @@ impl Store {
         if record["report"].is_object() {
             let runs = self.run_numbers(id).await?;
             let number = |id| runs.iter().find(|r| r.0 == id).map(|r| i64::from(r.1));
+            let results = self.result_keys(id).await?;
+            let place = |id| results.iter().position(|r| *r == id).map(|at| at as i64 + 1);
             let report = Report::stored(record["report"].take())?;
-            record["report"] = serde_json::to_value(report.with_runs(&number))?;
+            record["report"] = serde_json::to_value(report.called(&number, &place))?;
         }
         Ok(record)
     }
@@ -271,13 +273,16 @@ impl Store {
     pub async fn show_campaign(&self, id: i64, record: &Value) -> Result<()> {
         let runs = self.run_numbers(id).await?;
         let key = |number| runs.iter().find(|r| i64::from(r.1) == number).map(|r| r.0);
+        // Results were laid in the order of their places, from 1.
+        let results = self.result_keys(id).await?;
+        let result = |place: i64| results.get(usize::try_from(place).ok()?.checked_sub(1)?).copied();
         let report = match record["report"].clone() {
             Value::Object(mut told) => {
                 // Older files call the report's run by a key of its own.
                 if let Some(run) = told.remove("run") {
                     told.insert("run_id".into(), run);
                 }
-                Some(serde_json::to_value(Report::stored(told.into())?.with_runs(&key))?)
+                Some(serde_json::to_value(Report::stored(told.into())?.called(&key, &result))?)
             }
             _ => None,
         };

@@ -25,6 +25,7 @@
 //! | [`schedule`] | rounds by the clock |
 //! | [`watch`] | watched values, alarms |
 //! | [`bench`] | benches |
+//! | `seal` | the laboratory's key, and the fingerprint of what was recorded |
 //! | [`state`] | words that stand for where something is |
 
 pub mod bench;
@@ -46,6 +47,7 @@ pub mod rig;
 pub mod run;
 pub mod run_list;
 pub mod schedule;
+mod seal;
 pub mod sensor;
 pub mod shelf;
 pub mod specimen;

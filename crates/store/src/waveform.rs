@@ -46,7 +46,7 @@ fn copy_bytes(run: i64, chunks: &[PackedChunk]) -> BytesMut {
 }
 
 /// Unpacking is work for a processor, which requests and recording are not to wait for.
-async fn away<T: Send + 'static>(work: impl FnOnce() -> Result<T> + Send + 'static) -> Result<T> {
+pub(crate) async fn away<T: Send + 'static>(work: impl FnOnce() -> Result<T> + Send + 'static) -> Result<T> {
     tokio::task::spawn_blocking(work).await.map_err(|e| StoreError::Unreadable(e.to_string()))?
 }
 

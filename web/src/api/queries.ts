@@ -62,6 +62,14 @@ export const useReport = (campaign: number | undefined) =>
     queryFn: () => toldVersion(api.GET("/api/campaigns/{id}/report", at(campaign ?? 0))),
   });
 
+/** Results that are kept, of all runs. */
+export const useKeptResults = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["kept-results", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/kept-results", at(campaign ?? 0))),
+  });
+
 /** The machine's elements. */
 export const useMachine = (campaign: number | undefined) =>
   useQuery({

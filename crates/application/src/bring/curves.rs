@@ -138,6 +138,7 @@ pub(super) async fn keep(desk: &Desk, campaign: i64, (sent, kept): (&Upload, &Ke
                 at: Utc::now().to_rfc3339(),
                 input: sent.name.clone(),
                 fingerprint: Some(format!("sha256:{}", sent.sha256)),
+                channels: Vec::new(),
             },
             cautions: c.notes.iter().chain(&kept.left).map(caution).collect(),
             axes: [&c.axis],

@@ -4,7 +4,8 @@ use super::Wish;
 use crate::bring::carry::brought;
 use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
-use crate::report::content::collected;
+use crate::report::content::{For, collected};
+use crate::report::seal_key;
 use crate::runs::export::written;
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
@@ -20,6 +21,8 @@ use std::sync::Arc;
 const KEPT_POINTS: usize = 8000;
 /// The same for maps.
 const KEPT_MAP: usize = 500;
+/// Share of the work after which a report's results are made.
+const MADE: f64 = 0.6;
 /// Share of the work after which a file is written to the database.
 const WRITTEN: f64 = 0.8;
 
@@ -53,8 +56,9 @@ pub(super) async fn made(
         Wish::BringIn { upload_id, reading, .. } => brought(desk, (own()?, upload_id), *reading, watched, who).await,
         Wish::Report => {
             let campaign = own()?;
-            let report = collected(desk, campaign, watched).await?.document;
-            let bytes = tokio::task::spawn_blocking(move || echo_report::pdf(&report)).await??;
+            let report = collected(desk, campaign, watched, (For::Keeps, MADE)).await?.document;
+            let seal = seal_key(desk).await?;
+            let bytes = tokio::task::spawn_blocking(move || echo_report::pdf(&report, Some(&seal))).await??;
             if !watched.tell(WRITTEN) {
                 return Err(Error::Stopped);
             }

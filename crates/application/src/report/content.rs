@@ -1,26 +1,30 @@
 //! What the report says, block by block.
 
 use super::figure::{Look, figure};
+use super::made_of::{code, put_right};
+use super::results::{BlockResult, Results, told};
 use super::stored;
 use super::tables::{of_result, of_rig};
 use super::words::{About, told_run, with};
 use crate::runs::going::Watched;
-use crate::runs::results::analysed;
 use crate::runs::source::calibrated;
 use crate::{Desk, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_job::analysis::Analysis;
-use echo_job::analysis::words::CautionRule;
+use echo_job::geometry::Geometry;
 use echo_job::recipe::Recipe;
 use echo_job::report::Report;
+use echo_job::report::block::Part::Shapes;
 use echo_job::report::block::{Block, Drawn, Show};
 use echo_job::report::language::Term;
+use echo_job::report::recipe::in_words;
+use echo_job::specimen::Specimen;
 use echo_report::document::{Body, Document, Part};
 use echo_store::campaign::Campaign;
-use echo_store::run::Run;
+use echo_store::run::{Run, RunChannel};
 use serde::Serialize;
-use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use utoipa::ToSchema;
 
@@ -51,31 +55,56 @@ pub(crate) struct Collected {
 }
 
 /// What blocks are made of, and what was made of it so far.
-struct Making<'a> {
-    desk: &'a Desk,
-    report: &'a Report,
-    campaign: &'a Campaign,
-    runs: &'a [Run],
-    watched: &'a Arc<Watched>,
+pub(super) struct Making<'a> {
+    pub(super) desk: &'a Desk,
+    pub(super) report: &'a Report,
+    pub(super) campaign: &'a Campaign,
+    pub(super) runs: &'a [Run],
+    pub(super) watched: &'a Arc<Watched>,
     /// Results by block.
-    made: BTreeMap<u32, std::result::Result<Arc<Analysis>, String>>,
+    pub(super) made: Results,
+    /// Names of channels by run, with the inputs by which the rig calls them.
+    names: BTreeMap<i64, BTreeMap<u32, (u16, String)>>,
+    /// The specimen, where shapes are drawn on it.
+    geometry: Option<Geometry>,
 }
 
-/// Everything the report says. A block that cannot be made says why in its place.
+/// What a report is collected for.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum For {
+    /// To be looked at.
+    Sight,
+    /// To be handed over, with everything it was made of.
+    Keeps,
+}
+
+/// Everything the report says. A block that cannot be made says why in its place. Results are `share` of what is watched.
 ///
 /// # Errors
 /// It was stopped, or the database is away.
-pub(crate) async fn collected(desk: &Desk, id: i64, watched: &Arc<Watched>) -> Result<Collected> {
+pub(crate) async fn collected(
+    desk: &Desk,
+    id: i64,
+    watched: &Arc<Watched>,
+    (what_for, share): (For, f64),
+) -> Result<Collected> {
     let (report, _) = stored(&desk.store, id).await?;
     let campaign = desk.store.campaign(id).await?;
     let runs = desk.store.runs(id).await?;
-    let mut making = Making { desk, report: &report, campaign: &campaign, runs: &runs, watched, made: BTreeMap::new() };
-    for block in &report.blocks {
-        if let Some(recipe) = block.show.recipe() {
-            let made = told(making.result(block, recipe.clone()).await)?;
-            making.made.insert(block.id, made);
-        }
-    }
+    let mut making = Making {
+        desk,
+        report: &report,
+        campaign: &campaign,
+        runs: &runs,
+        watched,
+        made: Results::new(),
+        names: BTreeMap::new(),
+        geometry: None,
+    };
+    let all = report.blocks.len().max(1) as f64;
+    making.made = making.results(&|done| watched.tell(share * done as f64 / all)).await?;
+    making.names = making.names().await?;
+    making.geometry = making.geometry().await?;
     let (mut parts, mut refused) = (Vec::new(), Vec::new());
     for block in &report.blocks {
         match told(making.body(block).await)? {
@@ -87,35 +116,32 @@ pub(crate) async fn collected(desk: &Desk, id: i64, watched: &Arc<Watched>) -> R
             }
         }
     }
-    let source = making.source().await?;
+    let results = making.of_results();
+    let by = format!("Fleet Echo {}", env!("CARGO_PKG_VERSION"));
+    let foot = [by, campaign.name.clone(), report.language.says(Term::Code).replace("{}", &code(&results))];
+    let source = match what_for {
+        For::Sight => String::new(),
+        For::Keeps => serde_json::to_string_pretty(&making.made_of(results).await?)?,
+    };
     let document = Document {
-        foot: format!("Fleet Echo {} · {}", env!("CARGO_PKG_VERSION"), campaign.name),
+        foot: foot.join(" · "),
         title: report.title.clone(),
         language: report.language,
         parts,
         made_at: Utc::now(),
         source,
     };
-    let filled_in = |(id, made): (&u32, &std::result::Result<Arc<Analysis>, String>)| {
-        let recipe = serde_json::to_value(&made.as_ref().ok()?.recipe).ok()?;
+    let filled_in = |(id, made): (&u32, &std::result::Result<BlockResult, String>)| {
+        let recipe = serde_json::to_value(&made.as_ref().ok()?.analysis.recipe).ok()?;
         Some(MadeBlock { id: *id, recipe })
     };
     let made = making.made.iter().filter_map(filled_in).collect();
     Ok(Collected { document, made, refused })
 }
 
-/// What a block is refused for stands in its place; what is no matter of the block ends the report.
-fn told<T>(made: Result<T>) -> Result<std::result::Result<T, String>> {
-    match made {
-        Ok(made) => Ok(Ok(made)),
-        Err(e @ (Error::Refused(_) | Error::Missing(_) | Error::Conflict(_) | Error::Input(_))) => Ok(Err(e.says())),
-        Err(e) => Err(e),
-    }
-}
-
 impl Making<'_> {
     /// The run a block is about.
-    fn run(&self, block: &Block) -> Result<&Run> {
+    pub(super) fn run(&self, block: &Block) -> Result<&Run> {
         match block.show.run_id().or(self.report.run_id) {
             Some(id) => self.runs.iter().find(|r| r.id == id).ok_or_else(|| {
                 Error::conflict(
@@ -130,8 +156,41 @@ impl Making<'_> {
         }
     }
 
-    async fn result(&self, block: &Block, recipe: Value) -> Result<Arc<Analysis>> {
-        analysed(self.desk, self.run(block)?.id, Recipe::from_value(recipe)?, self.watched).await
+    /// Names of the channels of all runs that results are of.
+    async fn names(&self) -> Result<BTreeMap<i64, BTreeMap<u32, (u16, String)>>> {
+        let mut all = BTreeMap::new();
+        let runs: BTreeSet<i64> = self.made.values().flatten().filter_map(|m| m.run_id).collect();
+        for run in runs {
+            let channels = self.desk.store.run_channels(run).await?;
+            let one = |c: RunChannel| Some((u32::try_from(c.channel).ok()?, (c.row.input, c.row.name)));
+            all.insert(run, channels.into_iter().filter_map(one).collect());
+        }
+        Ok(all)
+    }
+
+    async fn geometry(&self) -> Result<Option<Geometry>> {
+        let drawn = |b: &Block| matches!(&b.show, Show::Figure(Drawn { part: Shapes, .. }));
+        if !self.report.blocks.iter().any(drawn) {
+            return Ok(None);
+        }
+        let specimen: Specimen = serde_json::from_value(self.desk.store.specimen(self.campaign.id).await?.0)?;
+        Ok(Some(specimen.geometry))
+    }
+
+    /// The run of a block's result; none where that is of many.
+    fn run_of_result(&self, made: &BlockResult) -> Option<&Run> {
+        self.runs.iter().find(|r| Some(r.id) == made.run_id)
+    }
+
+    /// What a block with a result is called.
+    pub(super) fn name_of(&self, block: &Block, made: &BlockResult) -> String {
+        if block.title.is_empty() { made.name.clone() } else { block.title.clone() }
+    }
+
+    /// What a channel of a result is called: by its name in the run, or as the result does.
+    fn channel<'b>(&'b self, made: &'b BlockResult, n: u32) -> Option<&'b str> {
+        let of_run = made.run_id.and_then(|run| self.names.get(&run)?.get(&n)).map(|(_, name)| name.as_str());
+        of_run.or_else(|| made.analysis.traces.iter().find(|t| t.channel == n).map(|t| t.name.as_str()))
     }
 
     fn about<'b>(&'b self, run: Option<&'b Run>, result: Option<&'b Analysis>) -> About<'b> {
@@ -139,7 +198,7 @@ impl Making<'_> {
     }
 
     /// What was made for a block.
-    fn made(&self, block: &Block) -> Result<&Arc<Analysis>> {
+    fn made(&self, block: &Block) -> Result<&BlockResult> {
         match self.made.get(&block.id) {
             Some(Ok(made)) => Ok(made),
             Some(Err(says)) => Err(Error::conflict(says)),
@@ -165,19 +224,11 @@ impl Making<'_> {
             Show::Figure(drawn) => Some(self.figure(block, drawn).await?),
             Show::Table { of, caption, .. } => {
                 let made = self.made(block)?;
-                let run = self.run(block)?;
-                let about = self.about(Some(run), Some(made));
-                let channels = self.desk.store.run_channels(run.id).await?;
-                let named = |n: u32| {
-                    let row = channels.iter().find(|c| u32::try_from(c.channel) == Ok(n));
-                    let computed = || made.traces.iter().find(|t| t.channel == n).map(|t| t.name.clone());
-                    row.map(|c| c.row.name.clone()).or_else(computed).unwrap_or_else(|| n.to_string())
-                };
-                let mut table = of_result(made, *of, &named, l).ok_or_else(|| {
-                    let says = format!(
-                        "the lens {} gives none of these rows; choose another lens or other rows",
-                        made.recipe.lens.name()
-                    );
+                let a = &*made.analysis;
+                let about = self.about(self.run_of_result(made), Some(a));
+                let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
+                let mut table = of_result(a, *of, &named, l).ok_or_else(|| {
+                    let says = format!("{} gives none of these rows; choose another lens or other rows", made.name);
                     Error::conflict(says)
                 })?;
                 table.caption = about.set(&or(caption, || about.usual_caption()))?;
@@ -194,7 +245,7 @@ impl Making<'_> {
                 let rows = self.cautions();
                 if rows.is_empty() { None } else { Some(Body::Facts { rows }) }
             }
-            Show::Corrections { .. } => listing(self.corrections(self.run(block)?).await?),
+            Show::Corrections { .. } => listing(put_right(&self.desk.store, self.run(block)?.id).await?),
             Show::Made => listing(self.recipes()),
             Show::Signature { names } => Some(Body::Signature { names: names.clone() }),
             Show::NextPage => Some(Body::NextPage),
@@ -219,95 +270,63 @@ impl Making<'_> {
     }
 
     async fn figure(&self, block: &Block, drawn: &Drawn) -> Result<Body> {
-        let (made, run) = (self.made(block)?, self.run(block)?);
-        let about = self.about(Some(run), Some(made));
+        let made = self.made(block)?;
+        let run = self.run_of_result(made);
+        let about = self.about(run, Some(&made.analysis));
         let caption = about.set(&or(&drawn.caption, || about.usual_caption()))?;
-        let notes = if drawn.notes { self.desk.store.notes(run.id).await? } else { Vec::new() };
-        let look = Look { drawn, notes: &notes, language: self.report.language };
-        let alt = if block.title.is_empty() { made.recipe.lens.name().into() } else { block.title.clone() };
-        let figure = figure(made, alt, caption, &look).ok_or_else(|| {
-            Error::conflict("there is nothing to draw in this range of this result; choose a wider one, or a table")
-        })?;
+        let notes = match run.filter(|_| drawn.notes) {
+            Some(run) => self.desk.store.notes(run.id).await?,
+            None => Vec::new(),
+        };
+        let look = Look { drawn, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
+        let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
     }
 
-    /// What is to be kept in mind of all results, each said once.
+    /// What is to be kept in mind of all results, in their order, each said once.
     fn cautions(&self) -> Vec<(String, String)> {
-        let mut all: Vec<(CautionRule, String)> = Vec::new();
-        for c in self.made.values().flatten().flat_map(|a| &a.cautions) {
-            let told = (c.rule, c.says.clone());
+        let mut all: Vec<(String, String)> = Vec::new();
+        let mut say = |rule: &str, says: String| {
+            let told = (rule.to_string(), says);
             if !all.contains(&told) {
                 all.push(told);
             }
+        };
+        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()) {
+            for c in &made.analysis.cautions {
+                say(c.rule.word(), c.says.clone());
+            }
+            if let Some(kept) = made.kept.as_ref().filter(|k| k.stale) {
+                let says =
+                    format!("“{}” was kept before something of its runs was put right, or one is gone", kept.name);
+                say("older than its runs", says);
+            }
         }
-        all.into_iter().map(|(rule, says)| (rule.word().to_string(), says)).collect()
+        all
     }
 
-    async fn corrections(&self, run: &Run) -> Result<Vec<(String, String)>> {
-        let mut out = Vec::new();
-        for h in self.desk.store.calibrations(run.id).await?.iter().filter(|h| !h.recorded) {
-            out.push((
-                format!("* Sensitivity of channel {} put right {}", h.channel, h.at.format("%-d %B %Y, %H:%M UTC")),
-                format!("{} {}, by {}: {}", h.sensitivity.value, h.sensitivity.unit, h.who, h.reason),
-            ));
-        }
-        for c in self.desk.store.corrections(run.id).await? {
-            let what = c.channel.map_or_else(|| c.field.clone(), |n| format!("{} of channel {n}", c.field));
-            out.push((
-                format!("{what} put right {}", c.at.format("%-d %B %Y, %H:%M UTC")),
-                format!("{} instead of {}, by {}: {}", c.after, c.before, c.who, c.reason),
-            ));
-        }
-        Ok(out)
-    }
-
-    /// A block's run by its number, by which it is known wherever the campaign is.
-    fn run_of(&self, block: &Block) -> Option<String> {
-        Some(told_run(self.report.language, self.run(block).ok()?))
-    }
-
-    /// How each result was made.
+    /// How each result was made, in words.
     fn recipes(&self) -> Vec<(String, String)> {
+        let l = self.report.language;
         let one = |block: &Block| {
             let made = self.made.get(&block.id)?.as_ref().ok()?;
-            // A space after each comma lets the line break there.
-            let text = serde_json::to_string(&made.recipe).unwrap_or_default().replace(",\"", ", \"");
-            let name = if block.title.is_empty() { made.recipe.lens.name().to_string() } else { block.title.clone() };
-            Some((format!("{name}: {}", self.run_of(block)?), text))
+            // As the rig calls it: by its input.
+            let named = |n: u32| {
+                let of_run = self.names.get(&made.run_id?)?.get(&n)?;
+                Some(format!("{} {}", of_run.0, of_run.1))
+            };
+            let recipe = serde_json::to_value(&made.analysis.recipe).ok()?;
+            let of = match (&made.kept, self.run_of_result(made)) {
+                (Some(kept), _) => format!("“{}”, {}", kept.name, l.day(kept.made_at)),
+                (None, run) => told_run(l, run?),
+            };
+            let text = match recipe["lens"].as_str() {
+                Some(_) if Recipe::from_value(recipe.clone()).is_ok() => in_words(&recipe, l, &named),
+                _ => made.analysis.made.input.clone(),
+            };
+            Some((format!("{}: {of}", self.name_of(block, made)), text))
         };
         self.report.blocks.iter().filter_map(one).collect()
-    }
-
-    /// Everything it was made of, as it goes with the PDF.
-    async fn source(&self) -> Result<String> {
-        let mut of_runs = BTreeMap::new();
-        for run in self.report.blocks.iter().filter_map(|b| self.run(b).ok()) {
-            if of_runs.contains_key(&run.number) {
-                continue;
-            }
-            let calibrations: Vec<Value> = calibrated(&self.desk.store, run.id)
-                .await?
-                .iter()
-                .map(|c| json!({ "channel": c.channel, "row": c.recorded.row, "sensitivity": c.sensitivity }))
-                .collect();
-            let corrections = self.corrections(run).await?;
-            let told = json!({
-                "id": run.id, "kind": run.kind, "started_at": run.started_at, "samples": run.samples,
-                "sample_rate_hz": run.sample_rate_hz, "channels": calibrations, "corrections": corrections,
-            });
-            of_runs.insert(run.number, told);
-        }
-        let results: Vec<Value> = self
-            .report
-            .blocks
-            .iter()
-            .filter_map(|b| {
-                let made = self.made.get(&b.id)?.as_ref().ok()?;
-                Some(json!({ "block": b.id, "of": self.run_of(b)?, "recipe": made.recipe }))
-            })
-            .collect();
-        let all = json!({ "report": self.report, "campaign": self.campaign.name, "runs": of_runs, "results": results });
-        Ok(serde_json::to_string_pretty(&all)?)
     }
 }
 

@@ -1,11 +1,14 @@
 //! Results as figures of the report.
 
+use super::modal;
 use super::words::with;
+use crate::{Error, Result};
 use echo_formats::plot::{self, Axis, Curve, Map, Pane, Plot, draw};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis as Direction, Trace};
 use echo_job::analysis::words::Shown;
-use echo_job::report::block::{Drawn, Height};
+use echo_job::geometry::Geometry;
+use echo_job::report::block::{Drawn, Height, Part};
 use echo_job::report::language::Language;
 use echo_report::document::{Figure, Set};
 use echo_store::note::Note;
@@ -15,11 +18,21 @@ pub(super) struct Look<'a> {
     pub(super) drawn: &'a Drawn,
     pub(super) notes: &'a [Note],
     pub(super) language: Language,
+    /// The specimen, where shapes are drawn on it.
+    pub(super) geometry: Option<&'a Geometry>,
 }
 
 impl Look<'_> {
     fn log_y(&self, result: &Analysis) -> bool {
-        self.drawn.decades.unwrap_or_else(|| matches!(result.recipe.lens.name(), "spectrum" | "response"))
+        // Responses that came with a file have no lens of ours.
+        let response = |t: &Trace| {
+            use Shown::{Accelerance, Mobility, Receptance, Response};
+            t.complex().is_some() && matches!(t.quantity, Response | Receptance | Mobility | Accelerance)
+        };
+        let usual = || {
+            matches!(result.recipe.lens.name(), "spectrum" | "response") || result.traces.first().is_some_and(response)
+        };
+        self.drawn.decades.unwrap_or_else(usual)
     }
 }
 
@@ -38,8 +51,44 @@ fn height(of: Height) -> f64 {
 /// Most maps of a figure, one under the other.
 const MOST_MAPS: usize = 3;
 
-/// A result as a figure; nothing for what has no curves.
-pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &Look<'_>) -> Option<Figure> {
+/// A result as a figure.
+///
+/// # Errors
+/// It has nothing to draw, with what else could be chosen.
+pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &Look<'_>) -> Result<Figure> {
+    let size = (look.drawn.height != Height::Usual).then(|| [WIDTH, height(look.drawn.height)]);
+    let none = |says: &str| Error::conflict(says);
+    let modal = "this result has no modes; choose its curves, or a result of the lens modes";
+    let drawing = match look.drawn.part {
+        Part::Curves if result.axes.len() > 2 => modal::plotted(modal::over_frequency(result, look), size)
+            .ok_or_else(|| none("this result has no curves of its own; choose its poles, shapes or a table"))?,
+        Part::Curves => {
+            let (plot, notes) = plotted(result, look, size).ok_or_else(|| {
+                none("there is nothing to draw in this range of this result; choose a wider one, or a table")
+            })?;
+            let mut figure = Figure::of(draw(&plot), alt, caption);
+            figure.notes = notes;
+            return Ok(figure);
+        }
+        Part::Poles => modal::plotted(modal::poles(result, look), size).ok_or_else(|| none(modal))?,
+        Part::Mac => modal::plotted(modal::mac(result), size)
+            .ok_or_else(|| none("this result has no two modes to hold against each other; choose its curves"))?,
+        Part::Shapes => {
+            let geometry = look.geometry.filter(|g| !g.points.is_empty()).ok_or_else(|| {
+                none("the specimen has no geometry to draw shapes on; bring one in under Specimen, or choose a table")
+            })?;
+            modal::shapes(result, geometry, look)
+                .ok_or_else(|| none("this result has no shapes, or the geometry has no lines; choose its curves"))?
+        }
+    };
+    Ok(Figure::of(drawing, alt, caption))
+}
+
+/// Notes beside a figure: where, and the words.
+type Noted = Vec<(String, String)>;
+
+/// Curves or maps of a result, and its notes; nothing for what has neither.
+fn plotted(result: &Analysis, look: &Look<'_>, size: Option<[f64; 2]>) -> Option<(Plot, Noted)> {
     let axis = result.axes.last()?;
     let first = result.traces.first()?;
     let inside = |v: &&f64| look.drawn.shown.is_none_or(|[lo, hi]| **v >= lo && **v <= hi);
@@ -64,18 +113,17 @@ pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &L
         },
         panes,
         notes: notes.iter().map(|n| plot::Note { at: n.place, says: n.says.clone() }).collect(),
-        size: (look.drawn.height != Height::Usual).then(|| [WIDTH, height(look.drawn.height)]),
+        size,
         ..Plot::default()
     };
     plot.check().ok()?;
-    let mut figure = Figure::of(draw(&plot), alt, caption);
     let told = |n: &&Note| {
         let of = result.traces.iter().find(|t| n.channel.is_some_and(|c| t.channel == c as u32));
         let place = with(look.language.short(n.place, 6), &axis.unit);
         (of.map_or(place.clone(), |t| format!("{place}, {}", t.name)), n.says.clone())
     };
-    figure.notes = notes.iter().map(told).collect();
-    Some(figure)
+    let notes = notes.iter().map(told).collect();
+    Some((plot, notes))
 }
 
 fn curves(result: &Analysis, look: &Look<'_>) -> Pane {

@@ -1,16 +1,32 @@
-//! The report: its blocks kept here, what each says in [`content`], its figures, tables and words in braces beside it.
+//! The report.
+//!
+//! | file | what it holds |
+//! | --- | --- |
+//! | `mod` | its blocks, kept; its pages as pictures |
+//! | [`content`] | what each block says |
+//! | `results` | the results that blocks show |
+//! | `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
+//! | `made_of`, [`digests`] | what it was made of |
+//! | [`verify`] | a report that was handed over held against what is here |
 
 pub(crate) mod content;
+pub(crate) mod digests;
 mod figure;
+mod made_of;
+mod modal;
+mod results;
 mod tables;
+pub mod verify;
 mod words;
 
 pub use content::{MadeBlock, RefusedBlock};
 
+use crate::people::rand_bytes;
 use crate::runs::going::Watched;
 use crate::{Desk, Result};
-use content::{Collected, collected};
+use content::{Collected, For, collected};
 use echo_job::report::Report;
+use echo_report::SealKey;
 use echo_store::Store;
 use serde::Serialize;
 use std::sync::Arc;
@@ -55,7 +71,24 @@ pub struct ReportPages {
 /// # Errors
 /// It cannot be set, or the database is away.
 pub async fn pages(desk: &Desk, id: i64) -> Result<ReportPages> {
-    let Collected { document, made, refused } = collected(desk, id, &Arc::new(Watched::default())).await?;
+    let Collected { document, made, refused } =
+        collected(desk, id, &Arc::new(Watched::default()), (For::Sight, 1.0)).await?;
     let pages = tokio::task::spawn_blocking(move || echo_report::pages(&document)).await??;
     Ok(ReportPages { pages, made, refused })
+}
+
+/// The laboratory's key, by which reports are sealed; made at first use.
+///
+/// # Errors
+/// The system gives no random bytes, or the database is away.
+pub(crate) async fn seal_key(desk: &Desk) -> Result<SealKey> {
+    Ok(SealKey::new(&desk.store.seal_key(rand_bytes()).await?))
+}
+
+/// The public half of that key, in hex: whoever has it can check the laboratory's seals.
+///
+/// # Errors
+/// As for the key.
+pub async fn public_key(desk: &Desk) -> Result<String> {
+    Ok(seal_key(desk).await?.public())
 }

@@ -39,7 +39,11 @@ pub async fn make(desk: &Desk, run: &Run, recipe: Recipe, watched: &Arc<Watched>
     let made = tokio::task::spawn_blocking(move || {
         // Held until the result is made, though nobody waits for it any more.
         let _room = room;
-        threads.install(|| analyze(&recipe, &mut source, provenance, &mut |share| watched.tell(share)))
+        let made = threads.install(|| analyze(&recipe, &mut source, provenance, &mut |share| watched.tell(share)));
+        made.map(|mut made| {
+            made.made.channels = source.read_channels();
+            made
+        })
     })
     .await?;
     hangup.served();

@@ -11,6 +11,7 @@ use echo_store::Store;
 use echo_store::run::{Run, RunChannel};
 use echo_store::take::StoredTake;
 use futures::stream::{self, StreamExt};
+use std::collections::BTreeSet;
 use tokio::runtime::Handle;
 
 /// Channels that are read at once.
@@ -80,6 +81,8 @@ pub struct RunSource {
     run: i64,
     channels: Vec<Calibrated>,
     info: SourceInfo,
+    /// Channels that were read so far.
+    read: BTreeSet<i16>,
 }
 
 /// Samples of a take as far as the run goes.
@@ -115,12 +118,24 @@ impl RunSource {
             full_scale: false,
             notes: Vec::new(),
         };
-        Ok(RunSource { store: store.clone(), handle: Handle::current(), run: run.id, channels, info })
+        Ok(RunSource {
+            store: store.clone(),
+            handle: Handle::current(),
+            run: run.id,
+            channels,
+            info,
+            read: BTreeSet::new(),
+        })
     }
 
     /// Numbers of its channels in the run, from 1.
     pub fn numbers(&self) -> Vec<i16> {
         self.channels.iter().map(|c| c.channel).collect()
+    }
+
+    /// Numbers of those channels that were read so far, from 1.
+    pub fn read_channels(&self) -> Vec<i16> {
+        self.read.iter().copied().collect()
     }
 
     /// Gives counts from now on.
@@ -145,6 +160,7 @@ impl Source for RunSource {
     }
 
     fn read(&mut self, channels: &[usize], from: u64, count: usize, out: &mut [Vec<f64>]) -> Result<(), AnalysisError> {
+        self.read.extend(channels.iter().map(|index| self.channels[*index].channel));
         let (run, store) = (self.run, &self.store);
         // Side by side, but not so many that a recording would wait for the database.
         let reads = channels.iter().map(|index| {

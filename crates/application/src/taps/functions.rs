@@ -329,6 +329,7 @@ async fn as_result(app: &App, campaign: i64, of: &OfSet) -> Result<Analysis> {
             at: Utc::now().to_rfc3339(),
             input: all.says.clone(),
             fingerprint: None,
+            channels: Vec::new(),
         },
         cautions: Vec::new(),
         averages: None,

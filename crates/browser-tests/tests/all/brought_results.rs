@@ -11,7 +11,7 @@ use echo_signal::spectrum::Complex64;
 use serde_json::{Value, json};
 
 /// Responses of two points of a plate to one, their coherences, and two of its shapes as somebody else found them.
-fn of_another_test() -> Vec<u8> {
+pub(crate) fn of_another_test() -> Vec<u8> {
     let dof = |node, direction| NodeDof {
         entity: String::new(),
         node,

@@ -7,7 +7,7 @@ use std::io::{Cursor, Read, Write};
 use zip::write::{SimpleFileOptions, ZipWriter};
 
 /// Waits until the only part of a job is over.
-async fn over(r: &Rigged, job: &Value) -> Result<Value> {
+pub(crate) async fn over(r: &Rigged, job: &Value) -> Result<Value> {
     let done = |parts: &Value| !matches!(parts[0]["state"].as_str(), Some("waiting" | "going"));
     Ok(r.got(&format!("/api/jobs/{job}"), done).await?[0].clone())
 }
@@ -21,7 +21,7 @@ async fn sent(r: &Rigged, name: &str, bytes: &[u8]) -> Result<Value> {
 }
 
 /// What comes of a file that is taken in as a campaign.
-async fn taken_in(r: &Rigged, bytes: &[u8]) -> Result<Value> {
+pub(crate) async fn taken_in(r: &Rigged, bytes: &[u8]) -> Result<Value> {
     let file = sent(r, "merrow.echo.zip", bytes).await?;
     let (status, job) = r.call("POST", &format!("/api/files/{file}/jobs/take-in"), None).await?;
     anyhow::ensure!(status == 200, "{job}");
@@ -29,7 +29,7 @@ async fn taken_in(r: &Rigged, bytes: &[u8]) -> Result<Value> {
 }
 
 /// What comes of a file that is brought in as a run of the first campaign.
-async fn brought_in(r: &Rigged, name: &str, bytes: &[u8], reading: Value) -> Result<Value> {
+pub(crate) async fn brought_in(r: &Rigged, name: &str, bytes: &[u8], reading: Value) -> Result<Value> {
     let file = sent(r, name, bytes).await?;
     let wish = json!({ "file": file, "reading": reading });
     let (status, job) = r.call("POST", "/api/campaigns/1/jobs/bring-in", Some(wish)).await?;

@@ -45,4 +45,5 @@ mod study_more;
 mod takes;
 mod taps;
 mod trust;
+mod verify;
 mod wind;

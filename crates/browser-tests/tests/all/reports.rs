@@ -1,5 +1,7 @@
 //! A report put together block by block, in the page and over the API.
 
+use crate::brought_results::of_another_test;
+use crate::handover::brought_in;
 use anyhow::{Context, Result};
 use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, plain};
@@ -110,6 +112,60 @@ async fn a_figure_follows_its_words_and_what_cannot_be_made_says_why_in_its_plac
     // A range that is none is refused where it was typed.
     b.type_over("input[aria-label='Range of the figure']", &format!("900 to 100{}", char::from(Key::Enter))).await?;
     b.text_until("[role=alert]", |t| plain(t).contains("thelowerfirst") || plain(t).contains("lower")).await?;
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_is_kept_stands_in_the_report_as_figures_and_tables() -> Result<()> {
+    let r = Rigged::start().await?;
+    let made = brought_in(&r, "plate.uff", &of_another_test(), json!({})).await?;
+    assert_eq!(made["state"], "done", "{made}");
+    let kept = r.get("/api/campaigns/1/kept-results").await?;
+    let of = |name: &str| kept.as_array().into_iter().flatten().find(|k| k["name"] == name).map(|k| k["id"].clone());
+    let (shapes, response) =
+        (of("shapes of plate").context("shapes")?, of("response of plate").context("a response")?);
+    let before = r.get("/api/campaigns/1/report").await?["blocks"].as_array().map_or(0, Vec::len);
+
+    // From the list of what is kept, as a block of its own.
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/study/1/results", r.url)).await?;
+    b.press_path("//table[@aria-label='Kept results']//tr[contains(., 'response of plate')]//button[.='Use in report']")
+        .await?;
+    let now = r
+        .got("/api/campaigns/1/report", |v| v["blocks"].as_array().is_some_and(|b| b.len() == before + 1))
+        .await?;
+    let block = now["blocks"].as_array().into_iter().flatten().find(|b| b["title"] == "response of plate");
+    assert_eq!(block.context("the block")?["show"]["kept"], response);
+    b.find("img[alt='Page 1 of the report']").await?;
+    b.text_until("section[aria-label=Blocks]", |t| t.contains("“response of plate”")).await?;
+    assert!(read_back(&r).await?.contains("response of plate: “response of plate”"), "how it was made");
+
+    // Another one is chosen in its sentence, and what of it is drawn; without a geometry that says why not.
+    b.choose("Source of the block", "“shapes of plate”").await?;
+    r.got("/api/campaigns/1/report", |v| v.to_string().contains(&format!("\"kept\":{shapes}"))).await?;
+    b.choose("Part of the result", "how alike the shapes are").await?;
+    b.text_until("section[aria-label=Blocks]", |t| t.contains("no two modes to hold against each other")).await?;
+    let mut specimen = r.get("/api/campaigns/1/specimen").await?;
+    specimen["specimen"]["geometry"] = json!({ "points": [
+        { "name": "1", "x": 0.0, "y": 0.0, "z": 0.0 }, { "name": "2", "x": 1.0, "y": 0.0, "z": 0.2 }], "lines": [["1", "2"]] });
+    let path = format!("/api/campaigns/1/specimen?made_on={}", specimen["version"]);
+    let (status, answer) = r.call("PUT", &path, Some(specimen["specimen"].clone())).await?;
+    assert_eq!(status, 200, "{answer}");
+    b.choose("Part of the result", "shapes on the specimen").await?;
+    b.text_until("section[aria-label=Blocks]", |t| !t.contains('▲')).await?;
+    let text = read_back(&r).await?;
+    assert!(text.contains("48.25") && text.contains("1.20"), "frequency and damping stand under the shape:\n{text}");
+
+    // What is deleted says so in its place; the rest is made.
+    assert_eq!(r.call("DELETE", &format!("/api/kept-results/{shapes}"), None).await?.0, 200);
+    let pages = r.get("/api/campaigns/1/report/pages").await?;
+    assert!(pages["refused"][0]["says"].as_str().is_some_and(|s| s.contains("was deleted")), "{}", pages["refused"]);
+    // A lens takes its place again.
+    b.page.refresh().await?;
+    b.choose("Source of the block", "a lens on a run").await?;
+    let now = r.got("/api/campaigns/1/report", |v| !v.to_string().contains("\"kept\"")).await?;
+    assert!(now.to_string().contains("\"lens\":\"spectrum\""), "{now}");
     b.page.clone().close().await?;
     Ok(())
 }

@@ -4,6 +4,7 @@
 //! | --- | --- |
 //! | [`source`] | where samples come from |
 //! | [`result`] | what comes out |
+//! | `kept` | a result read back from its JSON |
 //! | [`words`] | words of it that programs go by |
 //! | [`thin`] | fewer points for a picture |
 //! | `places` | where channels measure, for lenses that look at several together |
@@ -11,6 +12,7 @@
 //! | `lenses` | one function a lens |
 //! | [`modal`] | the lens whose input are responses |
 
+mod kept;
 mod lenses;
 pub mod modal;
 mod places;
@@ -92,6 +94,7 @@ pub fn analyze(
             at: provenance.at,
             input: provenance.input,
             fingerprint: provenance.fingerprint,
+            channels: Vec::new(),
         };
         let start_s = view.start_s();
         out.cautions.iter_mut().flat_map(|c| &mut c.places_s).for_each(|t| *t += start_s);

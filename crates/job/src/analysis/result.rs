@@ -5,7 +5,7 @@ use crate::dof::Dof;
 use crate::recipe::Recipe;
 use echo_signal::confidence::Scatter;
 use echo_signal::spectrum::Complex64;
-use serde::{Serialize, Serializer};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use utoipa::ToSchema;
 
 /// A result with everything needed to make it again.
@@ -45,7 +45,7 @@ pub struct Analysis {
 }
 
 /// In how much a pole is the same as one of the order before.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case")]
 pub enum Held {
     /// It was not there.
@@ -59,7 +59,7 @@ pub enum Held {
 }
 
 /// A pole of the stabilisation diagram.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct HeldPole {
     /// Order of the polynomials.
     pub order: usize,
@@ -72,7 +72,7 @@ pub struct HeldPole {
 }
 
 /// Where a true power lies beside an averaged one.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct PowerInterval {
     /// With what probability.
     pub confidence: f64,
@@ -95,18 +95,19 @@ impl PowerInterval {
 }
 
 /// A peak of a trace, interpolated to fit the window.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct PeakFound {
     /// Channel, from 1.
     pub channel: u32,
     /// Frequency, Hz.
     pub frequency_hz: f64,
     /// Amplitude in the trace's unit.
+    #[serde(deserialize_with = "holed")]
     pub value: f64,
 }
 
 /// Who made a result of what.
-#[derive(Debug, Clone, Default, Serialize, ToSchema)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
 pub struct Made {
     /// Program and version.
     pub by: String,
@@ -117,10 +118,14 @@ pub struct Made {
     /// Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub fingerprint: Option<String>,
+    /// Channels of a run that were read for it, from 1.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schema(required = false)]
+    pub channels: Vec<i16>,
 }
 
 /// Something to keep in mind when reading the result.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct ResultCaution {
     /// The rule.
     pub rule: CautionRule,
@@ -130,13 +135,13 @@ pub struct ResultCaution {
     /// What it is.
     pub says: String,
     /// Where, s from the start of the data, where it is about moments.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     #[schema(required)]
     pub places_s: Vec<f64>,
 }
 
 /// Values along a direction.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Axis {
     /// What it runs along.
     pub name: Along,
@@ -286,7 +291,7 @@ impl Trace {
 }
 
 /// A number of a channel, or of a mode.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct Number {
     /// Such as “rms”.
     pub name: String,
@@ -297,6 +302,12 @@ pub struct Number {
     pub mode: Option<u32>,
     /// Its unit; empty for a ratio.
     pub unit: String,
-    /// The value.
+    /// The value; null where there is none.
+    #[serde(deserialize_with = "holed")]
     pub value: f64,
+}
+
+/// A value that JSON has as null where it is none.
+pub(crate) fn holed<'de, D: Deserializer<'de>>(from: D) -> Result<f64, D::Error> {
+    Ok(Option::<f64>::deserialize(from)?.unwrap_or(f64::NAN))
 }

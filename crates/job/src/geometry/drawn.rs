@@ -11,23 +11,31 @@ const HIGH: f64 = 70.0;
 const MOST: usize = 600;
 
 /// Where a place lies on the paper, down and to the right: seen from front, right and above.
-fn seen([x, y, z]: [f64; 3]) -> [f64; 2] {
+pub fn seen([x, y, z]: [f64; 3]) -> [f64; 2] {
     let right = (x - y) * FRAC_1_SQRT_2;
     let up = z * (2.0f64 / 3.0).sqrt() + (x + y) / 6f64.sqrt();
     [right, -up]
 }
 
 impl Geometry {
+    /// Its lines, or the rims of its faces where it has none, each by the rows of its points.
+    pub fn strokes(&self) -> Vec<Vec<usize>> {
+        let at: HashMap<&str, usize> = self.points.iter().enumerate().map(|(i, p)| (p.name.as_str(), i)).collect();
+        let rows =
+            |names: &mut dyn Iterator<Item = &String>| names.filter_map(|n| at.get(n.as_str()).copied()).collect();
+        if self.lines.is_empty() {
+            self.faces.iter().map(|f| rows(&mut f.iter().chain(f.first()))).collect()
+        } else {
+            self.lines.iter().map(|l| rows(&mut l.iter())).collect()
+        }
+    }
+
     /// Its lines, or the rims of its faces where it has none, as the strokes of an SVG path; none where it has
     /// nothing that could be drawn.
     pub fn drawn(&self) -> Option<String> {
-        let at: HashMap<&str, [f64; 2]> =
-            self.points.iter().map(|p| (p.name.as_str(), seen([p.x, p.y, p.z]))).collect();
-        let rims = self.faces.iter().map(|f| f.iter().chain(f.first()).collect::<Vec<_>>());
-        let lines = self.lines.iter().map(|l| l.iter().collect::<Vec<_>>());
-        let through: Vec<Vec<&String>> = if self.lines.is_empty() { rims.collect() } else { lines.collect() };
+        let places: Vec<[f64; 2]> = self.points.iter().map(|p| seen([p.x, p.y, p.z])).collect();
         let through: Vec<Vec<[f64; 2]>> =
-            through.iter().map(|names| names.iter().filter_map(|n| at.get(n.as_str()).copied()).collect()).collect();
+            self.strokes().iter().map(|line| line.iter().map(|row| places[*row]).collect()).collect();
         let all: Vec<[f64; 2]> = through.iter().flatten().copied().collect();
         let end = |axis: usize, pick: fn(f64, f64) -> f64| all.iter().map(|p| p[axis]).reduce(pick);
         let (left, right) = (end(0, f64::min)?, end(0, f64::max)?);

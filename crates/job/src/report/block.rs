@@ -77,9 +77,13 @@ pub enum Show {
         /// The run; the report's where left out.
         #[serde(default)]
         run_id: Option<i64>,
-        /// What it is made by.
-        #[schema(value_type = Object)]
+        /// What it is made by; needed where no kept result is shown.
+        #[serde(default, skip_serializing_if = "Value::is_null")]
+        #[schema(value_type = Option<Object>)]
         recipe: Value,
+        /// Key of a kept result that is shown instead.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        kept: Option<i64>,
         /// What of it.
         #[serde(default)]
         of: Rows,
@@ -120,9 +124,16 @@ pub struct Drawn {
     /// The run; the report's where left out.
     #[serde(default)]
     pub run_id: Option<i64>,
-    /// What it is made by.
-    #[schema(value_type = Object)]
+    /// What it is made by; needed where no kept result is shown.
+    #[serde(default, skip_serializing_if = "Value::is_null")]
+    #[schema(value_type = Option<Object>)]
     pub recipe: Value,
+    /// Key of a kept result that is shown instead.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kept: Option<i64>,
+    /// What of a result with modes is drawn.
+    #[serde(default)]
+    pub part: Part,
     /// What is drawn of the horizontal axis, in its unit; all of it where left out.
     #[serde(default)]
     pub shown: Option<[f64; 2]>,
@@ -142,6 +153,22 @@ pub struct Drawn {
 
 fn yes() -> bool {
     true
+}
+
+/// What of a result is drawn, where it has more than curves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(as = ReportPart)]
+pub enum Part {
+    /// Its curves or maps; of modes what tells them.
+    #[default]
+    Curves,
+    /// Poles of every order over frequency.
+    Poles,
+    /// How alike the shapes are.
+    Mac,
+    /// Each shape on the specimen.
+    Shapes,
 }
 
 /// How high a figure is.
@@ -195,7 +222,22 @@ impl Show {
     /// What it is made by, where it is made of samples.
     pub fn recipe(&self) -> Option<&Value> {
         match self {
-            Show::Figure(Drawn { recipe, .. }) | Show::Table { recipe, .. } => Some(recipe),
+            Show::Figure(Drawn { recipe, kept: None, .. }) | Show::Table { recipe, kept: None, .. } => Some(recipe),
+            _ => None,
+        }
+    }
+
+    /// The kept result that it shows, where it shows one.
+    pub fn kept(&self) -> Option<i64> {
+        match self {
+            Show::Figure(Drawn { kept, .. }) | Show::Table { kept, .. } => *kept,
+            _ => None,
+        }
+    }
+
+    fn kept_mut(&mut self) -> Option<&mut Option<i64>> {
+        match self {
+            Show::Figure(Drawn { kept, .. }) | Show::Table { kept, .. } => Some(kept),
             _ => None,
         }
     }
@@ -223,6 +265,8 @@ impl Report {
             Show::Figure(Drawn {
                 run_id: None,
                 recipe,
+                kept: None,
+                part: Part::Curves,
                 shown,
                 decades,
                 height: Height::Usual,
@@ -276,13 +320,19 @@ impl Report {
         Ok(Report::with(&text("title"), &text("findings"), value["run_id"].as_i64(), &spectrum, shown))
     }
 
-    /// The same with its runs called otherwise, as where a campaign is handed over. A run that `of` does not know
-    /// becomes 0, which no run is called: the block says that it is gone instead of showing another one.
+    /// The same with its runs and kept results called otherwise, as where a campaign is handed over. One that `run` or
+    /// `result` does not know becomes 0, which none is called: the block says that it is gone instead of showing another.
     #[must_use]
-    pub fn with_runs(mut self, of: &dyn Fn(i64) -> Option<i64>) -> Report {
-        let own = self.blocks.iter_mut().filter_map(|b| b.show.run_id_mut());
-        for run in own.chain(std::iter::once(&mut self.run_id)) {
-            *run = run.map(|id| of(id).unwrap_or(0));
+    pub fn called(mut self, run: &dyn Fn(i64) -> Option<i64>, result: &dyn Fn(i64) -> Option<i64>) -> Report {
+        let told = |key: &mut Option<i64>, of: &dyn Fn(i64) -> Option<i64>| *key = key.map(|k| of(k).unwrap_or(0));
+        told(&mut self.run_id, run);
+        for b in &mut self.blocks {
+            if let Some(key) = b.show.run_id_mut() {
+                told(key, run);
+            }
+            if let Some(key) = b.show.kept_mut() {
+                told(key, result);
+            }
         }
         self
     }
@@ -294,6 +344,9 @@ impl Report {
         for b in &mut self.blocks {
             if let Some(run) = b.show.run_id_mut() {
                 *run = None;
+            }
+            if let Some(Some(kept)) = b.show.kept_mut() {
+                *kept = 0;
             }
             if let Show::Text { text } = &mut b.show {
                 text.clear();
@@ -369,6 +422,13 @@ impl Show {
             }
             _ => {}
         }
-        self.recipe().map_or(Ok(()), |r| Recipe::from_value(r.clone()).map(drop))
+        match self.recipe() {
+            Some(Value::Null) => Err(Refusal::new(
+                "recipe",
+                "nothing is said to be shown; allowed: a recipe, or the key of a kept result",
+            )),
+            Some(recipe) => Recipe::from_value(recipe.clone()).map(drop),
+            None => Ok(()),
+        }
     }
 }

@@ -60,6 +60,8 @@ pub enum Term {
     Averages,
     /// Distance of a spectrum's lines.
     LinesApart,
+    /// What a report's results are known by, with the digits in place of the braces.
+    Code,
 }
 
 const MONTHS: [[&str; 12]; 2] = [
@@ -121,6 +123,7 @@ impl Language {
             Term::Value => ["Value", "Wert"],
             Term::Averages => ["averages", "Mittelungen"],
             Term::LinesApart => ["lines apart by", "Linienabstand"],
+            Term::Code => ["results {}", "Ergebnisse {}"],
         };
         match self {
             Language::English => english,

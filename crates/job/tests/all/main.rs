@@ -8,6 +8,7 @@ mod entry;
 mod gaps;
 mod impact;
 mod lenses;
+mod made_of;
 mod math;
 mod modal;
 mod operation;

@@ -281,13 +281,19 @@ mod blocks {
             { "id": 1, "show": { "what": "rig", "run_id": 31 } }, { "id": 2, "show": { "what": "facts", "run_id": 32 } },
             { "id": 3, "show": { "what": "figure", "recipe": { "lens": "spectrum" } } },
             { "id": 4, "title": "Findings", "show": { "what": "text", "text": "the mesh" } },
+            { "id": 5, "show": { "what": "figure", "kept": 8, "part": "shapes" } },
+            { "id": 6, "show": { "what": "table", "kept": 9 } },
         ]);
         let report = Report::stored(json!({ "title": "x", "run_id": 31, "blocks": blocks })).unwrap();
-        let there = report.clone().with_runs(&|id| (id == 31).then_some(4));
+        let there = report.clone().called(&|id| (id == 31).then_some(4), &|id| (id == 8).then_some(2));
         let runs = |r: &Report| r.blocks.iter().map(|b| b.show.run_id()).collect::<Vec<_>>();
-        assert_eq!((there.run_id, runs(&there)), (Some(4), vec![Some(4), Some(0), None, None]));
+        assert_eq!((there.run_id, runs(&there)), (Some(4), vec![Some(4), Some(0), None, None, None, None]));
+        let kept = |r: &Report| r.blocks.iter().filter_map(|b| b.show.kept()).collect::<Vec<_>>();
+        assert_eq!(kept(&there), [2, 0], "kept results too");
+        assert!(there.check().is_ok());
         let next = report.begun_again();
-        assert_eq!((next.run_id, runs(&next)), (None, vec![None; 4]));
+        assert_eq!((next.run_id, runs(&next)), (None, vec![None; 6]));
+        assert_eq!(kept(&next), [0, 0], "another campaign has no results yet");
         assert_eq!(next.blocks[3].show, Show::Text { text: String::new() });
         assert_eq!(next.blocks[3].title, "Findings");
     }

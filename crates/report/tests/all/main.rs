@@ -5,7 +5,7 @@ use echo_job::report::language::Language;
 use echo_job::report::text::read;
 use echo_report::document::{Body, Document, Figure, Part, Set, Table};
 use echo_report::set::ATTACHMENT;
-use echo_report::{pages, pdf};
+use echo_report::{SealKey, Sealed, attached, pages, pdf, sealed};
 use std::process::Command;
 
 fn set(text: &str) -> Vec<Set> {
@@ -79,7 +79,7 @@ fn everything() -> Document {
 #[test]
 fn a_report_says_what_it_was_given_and_goes_on_over_pages() {
     let all = everything();
-    let bytes = pdf(&all).unwrap();
+    let bytes = pdf(&all, None).unwrap();
     let text = told("pdftotext", &["-layout"], &bytes, &["-"]);
     for part in [
         "*Stars* and [brackets] \\ `ticks`",
@@ -109,7 +109,7 @@ fn a_report_says_what_it_was_given_and_goes_on_over_pages() {
 
 #[test]
 fn it_is_made_for_archives_and_carries_what_it_was_made_of() {
-    let bytes = pdf(&everything()).unwrap();
+    let bytes = pdf(&everything(), None).unwrap();
     let meta = told("pdfinfo", &["-meta"], &bytes, &[]);
     assert!(meta.contains("<pdfaid:part>3</pdfaid:part>") && meta.contains("<pdfaid:conformance>A<"), "{meta}");
     let fonts = told("pdffonts", &[], &bytes, &[]);
@@ -120,16 +120,17 @@ fn it_is_made_for_archives_and_carries_what_it_was_made_of() {
     told("pdfdetach", &["-save", "1", "-o", out.path().to_str().unwrap()], &bytes, &[]);
     assert_eq!(std::fs::read_to_string(out.path()).unwrap(), r#"{"runs": {}}"#);
     // The same report is the same file.
-    assert_eq!(pdf(&everything()).unwrap(), bytes);
+    assert_eq!(pdf(&everything(), None).unwrap(), bytes);
 }
 
 #[test]
 fn letters_that_no_font_has_are_told_as_such() {
     let odd = "a\u{0}b 😀 c\u{fe0f}\u{200d} ≤ 漢 ﷽ µ Ω é ž";
-    let text = told("pdftotext", &[], &pdf(&of(vec![("Odd 😀", Body::Refused { says: odd.into() })])).unwrap(), &["-"]);
+    let text =
+        told("pdftotext", &[], &pdf(&of(vec![("Odd 😀", Body::Refused { says: odd.into() })]), None).unwrap(), &["-"]);
     assert!(text.contains("ab ? c <= ? ? µ Ω é ž") && text.contains("Odd ?"), "{text}");
     let german = Document { language: Language::German, ..everything() };
-    let text = told("pdftotext", &["-layout"], &pdf(&german).unwrap(), &["-"]);
+    let text = told("pdftotext", &["-layout"], &pdf(&german, None).unwrap(), &["-"]);
     assert!(text.contains("Bild 1") && text.contains("Tabelle 1") && text.contains("Seite 1 von 4"), "{text}");
 }
 
@@ -138,7 +139,7 @@ fn a_table_that_goes_on_says_its_heads_on_every_page() {
     let rows = (0..150).map(|i| vec![format!("point {i}"), format!("{i}.5")]).collect();
     let heads = ["Measured at", "Level"].map(String::from).to_vec();
     let table = Table { heads, rows, digits: vec![false, true], ..Table::default() };
-    let bytes = pdf(&of(vec![("Levels", Body::Table(table))])).unwrap();
+    let bytes = pdf(&of(vec![("Levels", Body::Table(table))]), None).unwrap();
     let text = told("pdftotext", &["-layout"], &bytes, &["-"]);
     let pages: Vec<&str> = text.split('\u{c}').filter(|p| !p.trim().is_empty()).collect();
     assert!(pages.len() > 1, "{text}");
@@ -159,11 +160,11 @@ fn two_halves_of_a_long_table_stand_beside_each_other() {
             Body::Table(Table { heads, rows: rows(n), digits: vec![true, false], twin: true, ..Table::default() }),
         )])
     };
-    let text = told("pdftotext", &["-layout"], &pdf(&of_rig(24)).unwrap(), &["-"]);
+    let text = told("pdftotext", &["-layout"], &pdf(&of_rig(24), None).unwrap(), &["-"]);
     assert!(text.lines().any(|l| l.contains("motor, side 0") && l.contains("motor, side 12")), "{text}");
     // An odd number, one alone, and none.
     for n in [0, 1, 7] {
-        let text = told("pdftotext", &["-layout"], &pdf(&of_rig(n)).unwrap(), &["-"]);
+        let text = told("pdftotext", &["-layout"], &pdf(&of_rig(n), None).unwrap(), &["-"]);
         assert_eq!(text.matches("motor, side").count(), n, "{text}");
     }
 }
@@ -172,7 +173,7 @@ fn two_halves_of_a_long_table_stand_beside_each_other() {
 fn figures_are_counted_and_what_is_refused_is_not() {
     let refused = || Body::Refused { says: "gone".into() };
     let all = of(vec![("A", figure()), ("B", refused()), ("C", figure()), ("", figure())]);
-    let text = told("pdftotext", &["-layout"], &pdf(&all).unwrap(), &["-"]);
+    let text = told("pdftotext", &["-layout"], &pdf(&all, None).unwrap(), &["-"]);
     for n in 1..=3 {
         assert!(text.contains(&format!("Figure {n}. Levels in m/s2, twice.")), "{text}");
     }
@@ -206,7 +207,7 @@ fn whatever_is_written_is_letters_and_nothing_is_carried_out() {
             ..Table::default()
         };
         let all = of(vec![(written, body), ("", Body::Table(cells)), ("", Body::Refused { says: written.into() })]);
-        let text = told("pdftotext", &["-layout"], &pdf(&all).unwrap(), &["-"]);
+        let text = told("pdftotext", &["-layout"], &pdf(&all, None).unwrap(), &["-"]);
         let count = text.matches(wanted).count();
         assert!(count >= 4, "{wanted}: {count} times in\n{text}");
     }
@@ -215,11 +216,37 @@ fn whatever_is_written_is_letters_and_nothing_is_carried_out() {
 #[test]
 fn a_text_of_a_hundred_thousand_letters_goes_on_over_its_pages() {
     let long = "The mesh stands out at 582.8 Hz. ".repeat(3000);
-    let bytes = pdf(&of(vec![("Findings", Body::Text { paragraphs: set(&long) })])).unwrap();
+    let bytes = pdf(&of(vec![("Findings", Body::Text { paragraphs: set(&long) })]), None).unwrap();
     let text = told("pdftotext", &[], &bytes, &["-"]);
     let plain: String = text.split_whitespace().collect::<Vec<_>>().join(" ");
     // Lines are broken between words, and a page's foot stands between some of them.
     let count = plain.matches("582.8").count();
     assert_eq!(count, 3000);
     assert!(told("pdfinfo", &[], &bytes, &[]).lines().any(|l| l.starts_with("Pages:") && !l.ends_with(" 1")));
+}
+
+#[test]
+fn a_sealed_report_is_an_archive_too_and_gives_back_what_it_carries() {
+    let key = SealKey::new(&[3; 32]);
+    let bytes = pdf(&everything(), Some(&key)).unwrap();
+    assert_eq!(sealed(&bytes), Sealed::Whole { key: key.public() });
+    assert_eq!(attached(bytes.clone()).unwrap(), br#"{"runs": {}}"#);
+    let meta = told("pdfinfo", &["-meta"], &bytes, &[]);
+    assert!(meta.contains("<pdfaid:part>3</pdfaid:part>") && meta.contains(&key.public()), "{meta}");
+    assert_eq!(pdf(&everything(), Some(&key)).unwrap(), bytes, "sealed again it is the same file");
+    // One bit anywhere shows; looked at in many places of the file, what it carries among them.
+    for at in (0..bytes.len()).step_by(bytes.len() / 60) {
+        let mut other = bytes.clone();
+        other[at] ^= 4;
+        assert!(!matches!(sealed(&other), Sealed::Whole { .. }), "byte {at} of {}", bytes.len());
+    }
+    assert_eq!(sealed(&pdf(&everything(), None).unwrap()), Sealed::Not);
+}
+
+#[test]
+fn what_is_no_report_is_told_as_such() {
+    let says = |bytes: &[u8]| attached(bytes.to_vec()).unwrap_err().0;
+    assert!(says(b"made of nothing").contains("no PDF"), "{}", says(b"made of nothing"));
+    let bytes = pdf(&everything(), None).unwrap();
+    assert!(attached(bytes[..bytes.len() / 3].to_vec()).is_err(), "cut off");
 }

@@ -39,6 +39,7 @@ use axum::extract::DefaultBodyLimit;
 use axum::http::header;
 use axum::response::IntoResponse;
 use axum::routing::{any, get};
+use echo_application::report::verify::LARGEST as LARGEST_REPORT;
 use echo_application::specimens::files::{LARGEST_PICTURE, LARGEST_SURFACE};
 use echo_formats::sheet::{Sheet, write_xlsx};
 use utoipa::OpenApi;
@@ -189,6 +190,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(report::read, report::save))
         .routes(routes!(jobs::pdf))
         .routes(routes!(report::pages))
+        .routes(routes!(report::seal_key))
+        .routes(routes!(report::verify).layer(DefaultBodyLimit::max(LARGEST_REPORT)))
         .routes(routes!(entry::read))
         .routes(routes!(entry::lenses))
         .routes(routes!(capture::status))

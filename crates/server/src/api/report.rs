@@ -1,13 +1,19 @@
-//! The report: its text and choices, and the PDF made of them.
+//! The report: its text and choices, the PDF made of them, and a PDF held against what is here.
 
 use super::ApiError;
 use super::versioned::{MadeOn, Versioned};
 use crate::App;
 use axum::Json;
+use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
 use echo_application::report;
 use echo_application::report::ReportPages;
+use echo_application::report::verify::{VerifiedReport, verified};
+use echo_application::runs::going::{Hangup, Watched};
 use echo_job::report::Report;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+use utoipa::{IntoParams, ToSchema};
 
 /// The report as it stands.
 #[utoipa::path(get, operation_id = "read_report", path = "/api/campaigns/{id}/report", params(("id" = i64, Path)), 
@@ -34,4 +40,43 @@ pub async fn save(
     responses((status = 200, body = ReportPages), (status = 404, body = super::ErrorBody)))]
 pub async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<ReportPages>, ApiError> {
     Ok(Json(report::pages(&app.desk, id).await?))
+}
+
+/// Which campaign a report is of, and how it is followed.
+#[derive(Deserialize, IntoParams)]
+pub struct VerifyQuery {
+    /// Key of the campaign; the only one of the report's name when left out.
+    campaign: Option<i64>,
+    /// A key of the asker's by which the progress can be read meanwhile.
+    watch: Option<String>,
+}
+
+/// Makes every number of a report's PDF again, and says which hold. Going away stops it.
+#[utoipa::path(post, operation_id = "verify_report", path = "/api/report/verify", params(VerifyQuery),
+    request_body(content = Vec<u8>, content_type = "application/pdf"),
+    responses((status = 200, body = VerifiedReport), (status = 422, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn verify(
+    State(app): State<App>,
+    Query(q): Query<VerifyQuery>,
+    bytes: Bytes,
+) -> Result<Json<VerifiedReport>, ApiError> {
+    let watched = Arc::new(Watched::default());
+    let _held = app.desk.going.followed(q.watch.as_deref(), &watched);
+    let hangup = Hangup::of(&watched);
+    let told = verified(&app.desk, q.campaign, bytes.into(), &watched).await?;
+    hangup.served();
+    Ok(Json(told))
+}
+
+/// The key by which this laboratory's seals are checked.
+#[derive(Serialize, ToSchema)]
+pub struct SealKeyBody {
+    /// Ed25519, 32 bytes in hex.
+    key: String,
+}
+
+/// The key by which this laboratory's seals are checked.
+#[utoipa::path(get, operation_id = "seal_key", path = "/api/report/seal-key", responses((status = 200, body = SealKeyBody)))]
+pub async fn seal_key(State(app): State<App>) -> Result<Json<SealKeyBody>, ApiError> {
+    Ok(Json(SealKeyBody { key: report::public_key(&app.desk).await? }))
 }

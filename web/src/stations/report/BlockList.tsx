@@ -9,6 +9,7 @@ import { type Block, kinds, lineOf, nameOf, type What } from "./blocks";
 type Props = {
   blocks: Block[];
   runs: RunBody[];
+  kept: Schema["KeptResultBody"][];
   /** Blocks that could not be made. */
   refused: Schema["RefusedBlock"][];
   chosen: number | undefined;
@@ -19,7 +20,7 @@ type Props = {
   onRemove: (id: number) => void;
 };
 
-export function BlockList({ blocks, runs, refused, chosen, onChoose, onAdd, onMove, onCopy, onRemove }: Props) {
+export function BlockList({ blocks, runs, kept, refused, chosen, onChoose, onAdd, onMove, onCopy, onRemove }: Props) {
   const at = blocks.findIndex((b) => b.id === chosen);
   const list = useRef<HTMLOListElement>(null);
   const walked = useRef(false);
@@ -65,7 +66,7 @@ export function BlockList({ blocks, runs, refused, chosen, onChoose, onAdd, onMo
                 <span className="num w-5 text-soft">{i + 1}</span>
                 <span className="min-w-0 flex-1">
                   <span className="block truncate font-semibold">{nameOf(b)}</span>
-                  <span className="block truncate text-[13px] leading-5 text-soft">{lineOf(b, runs)}</span>
+                  <span className="block truncate text-[13px] leading-5 text-soft">{lineOf(b, runs, kept)}</span>
                   {wrong && <span className="block text-[13px] leading-5 text-lamp">▲ {wrong}</span>}
                 </span>
               </button>

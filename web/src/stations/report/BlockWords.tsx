@@ -6,18 +6,21 @@ import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
 import { ChannelsWord } from "../../ui/ChannelsWord";
 import { RangeWord } from "../../ui/EntryWord";
+import { moment } from "../../ui/format";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { lenses, lensOf, put, type Recipe } from "../study/lens/lenses";
 import { Sentence } from "../study/lens/Sentence";
 import { recipeOf, rowsOf } from "../study/rows";
-import { type Block, kinds, recipeIn, runIn, runOptions, type Show } from "./blocks";
+import { type Block, keptIn, kinds, modal, parts, recipeIn, runIn, runOptions, type Show } from "./blocks";
 import { WrittenText } from "./WrittenText";
 
 type Figure = Extract<Show, { what: "figure" }>;
+type OfResult = Extract<Show, { what: "figure" | "table" }>;
 
 type Props = {
   block: Block;
   runs: RunBody[];
+  kept: Schema["KeptResultBody"][];
   /** The run that blocks without one of their own are about. */
   run: RunBody | undefined;
   /** Its recipe as it was carried out, where it was made of samples. */
@@ -32,7 +35,7 @@ const heights: Record<Schema["ReportHeight"], string> = {
   page: "a page high",
 };
 
-export function BlockWords({ block, runs, run, made, onSet }: Props) {
+export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
   const { show } = block;
   const own = runIn(show);
   const shown = useRun(own ?? run?.id).data;
@@ -68,7 +71,13 @@ export function BlockWords({ block, runs, run, made, onSet }: Props) {
       </p>
       {["facts", "rig", "corrections"].includes(show.what) && <p>It shows {runWord}.</p>}
       {(show.what === "figure" || show.what === "table") && (
-        <OfSamples show={show} made={made} run={shown} runWord={runWord} onSet={set} />
+        <>
+          <Source show={show} kept={kept} onSet={set} />
+          {keptIn(show) === undefined && (
+            <OfSamples show={show} made={made} run={shown} runWord={runWord} onSet={set} />
+          )}
+          {show.what === "figure" ? <Drawn show={show} onSet={set} /> : <RowsWord show={show} onSet={set} />}
+        </>
       )}
       {show.what === "signature" && (
         <p>
@@ -190,23 +199,6 @@ function OfSamples({ show, made, run, runWord, onSet }: OfSamplesProps) {
         />
         .
       </p>
-      {show.what === "figure" ? (
-        <Drawn show={show} onSet={onSet} />
-      ) : (
-        <p>
-          Its rows are{" "}
-          <ChosenWord
-            label="Rows of the table"
-            value={show.of ?? "numbers"}
-            options={[
-              { value: "numbers", says: "single numbers of each channel" },
-              { value: "peaks", says: "the highest peaks" },
-            ]}
-            onSet={(of) => onSet({ of })}
-          />
-          .
-        </p>
-      )}
       <Button look="link" className="self-start" onClick={() => go(`/study/${run.id}`)}>
         Open the run in Study
       </Button>
@@ -214,10 +206,77 @@ function OfSamples({ show, made, run, runWord, onSet }: OfSamplesProps) {
   );
 }
 
+/** Where a figure or a table comes from: a lens on a run, or a result that is kept. */
+function Source({ show, kept, onSet }: { show: OfResult; kept: Props["kept"]; onSet: (part: object) => unknown }) {
+  const own = keptIn(show);
+  if (own === undefined && kept.length === 0) return null;
+  const known = own === undefined || kept.some((k) => k.id === own);
+  return (
+    <p>
+      Its source is{" "}
+      <ChosenWord
+        label="Source of the block"
+        value={own ?? -1}
+        options={[
+          { value: -1, says: "a lens on a run" },
+          ...kept.map((k) => ({
+            value: k.id,
+            says: `“${k.name}”, ${k.run_number ? `run ${k.run_number}` : "from a file or many runs"}, ${moment(k.made_at)}`,
+            face: `“${k.name}”`,
+          })),
+          ...(known ? [] : [{ value: own ?? 0, says: "a kept result that is gone" }]),
+        ]}
+        onSet={(id) => {
+          // A lens takes the place of what was kept: the one before, or the usual one.
+          if (id === -1) return onSet({ kept: null, part: "curves", recipe: show.recipe ?? usual(show.what) });
+          const lens = (kept.find((k) => k.id === id)?.recipe as { lens?: string })?.lens ?? "";
+          return onSet(show.what === "figure" ? { kept: id, part: modal(lens) ? "shapes" : "curves" } : { kept: id });
+        }}
+      />
+      .
+    </p>
+  );
+}
+
+const usual = (what: "figure" | "table") => ({
+  lens: what === "figure" ? "spectrum" : "statistics",
+  channels: [1],
+});
+
+function RowsWord({ show, onSet }: { show: Extract<Show, { what: "table" }>; onSet: (part: object) => unknown }) {
+  return (
+    <p>
+      Its rows are{" "}
+      <ChosenWord
+        label="Rows of the table"
+        value={show.of ?? "numbers"}
+        options={[
+          { value: "numbers", says: "single numbers of each channel" },
+          { value: "peaks", says: "the highest peaks" },
+        ]}
+        onSet={(of) => onSet({ of })}
+      />
+      .
+    </p>
+  );
+}
+
 /** How a figure is drawn. */
 function Drawn({ show, onSet }: { show: Figure; onSet: (part: object) => Promise<unknown> }) {
   return (
     <p>
+      {keptIn(show) !== undefined && (
+        <>
+          It shows its{" "}
+          <ChosenWord
+            label="Part of the result"
+            value={show.part ?? "curves"}
+            options={Object.entries(parts).map(([value, says]) => ({ value, says }))}
+            onSet={(part) => onSet({ part })}
+          />
+          .{" "}
+        </>
+      )}
       It is drawn{" "}
       <ChosenWord
         label="Height of the figure"

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type ReportBody, told, type Versioned } from "../../api/client";
-import { useReport, useRuns, useSaveReport } from "../../api/queries";
+import { useKeptResults, useReport, useRuns, useSaveReport } from "../../api/queries";
 import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
 import { noteFirst } from "../../shell/firstNotes";
@@ -14,6 +14,7 @@ import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
+import { CheckReport } from "./CheckReport";
 import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
@@ -21,6 +22,8 @@ export function ReportStation() {
   const { id } = useCampaign();
   const report = useReport(id);
   const runs = (useRuns(id).data ?? []).filter((r) => r.samples > 0);
+  const kept = useKeptResults(id).data ?? [];
+  const [checking, setChecking] = useState(false);
   const save = useSaveReport(id);
   const go = useGo();
   const client = useQueryClient();
@@ -32,10 +35,12 @@ export function ReportStation() {
     setParams({ block: `${block}` }, { replace: true });
   };
   const pdf = useRef<HTMLAnchorElement>(null);
+  // What is kept may have come with a file, without a run.
+  const something = runs.length > 0 || kept.length > 0;
   useKeys("Report", [{ key: "p", says: "Save the report as PDF", run: () => pdf.current?.click() }]);
   const pages = useQuery({
-    queryKey: ["pages", id, report.data?.version, runs.length],
-    enabled: id !== undefined && runs.length > 0 && report.data !== undefined,
+    queryKey: ["pages", id, report.data?.version, runs.length, kept.map((k) => k.made_at).join()],
+    enabled: id !== undefined && something && report.data !== undefined,
     queryFn: ({ signal }) =>
       told(api.GET("/api/campaigns/{id}/report/pages", { params: { path: { id: id ?? 0 } }, signal })),
     placeholderData: keepPreviousData,
@@ -43,7 +48,7 @@ export function ReportStation() {
   });
 
   if (!report.data) return report.error ? <Wrong error={report.error} /> : <Empty says="Loading report …" />;
-  if (runs.length === 0) {
+  if (!something) {
     return (
       <Empty says="A report is about a recorded run, and there is none yet.">
         <Button look="main" onClick={() => go("/run")}>
@@ -87,7 +92,7 @@ export function ReportStation() {
     <div className="flex min-h-0 flex-1 flex-col gap-2">
       <div className="flex items-center gap-3">
         <h1 className="truncate font-semibold">{body.title}</h1>
-        <span className="text-[13px] whitespace-nowrap text-soft">from run {run?.number}</span>
+        {run && <span className="text-[13px] whitespace-nowrap text-soft">from run {run.number}</span>}
         <span className="ml-auto" />
         {run && (
           <>
@@ -95,6 +100,7 @@ export function ReportStation() {
             <RunFile run={run.id} format="csv" label="Run as CSV" />
           </>
         )}
+        <Button onClick={() => setChecking(true)}>Check a PDF</Button>
         <a
           ref={pdf}
           className="inline-flex h-8 items-center gap-2 rounded-chart bg-harbour px-3 font-semibold whitespace-nowrap text-sheet"
@@ -109,6 +115,7 @@ export function ReportStation() {
         <BlockList
           blocks={body.blocks}
           runs={runs}
+          kept={kept}
           refused={pages.data?.refused ?? []}
           chosen={block?.id}
           onChoose={setChosen}
@@ -189,6 +196,7 @@ export function ReportStation() {
                 key={block.id}
                 block={block}
                 runs={runs}
+                kept={kept}
                 run={run}
                 made={pages.data?.made.find((m) => m.id === block.id)?.recipe}
                 onSet={(part) => set((now) => ({ blocks: changed(now.blocks, block.id, part) }))}
@@ -197,6 +205,7 @@ export function ReportStation() {
           )}
         </Panel>
       </div>
+      {checking && id !== undefined && <CheckReport campaign={id} onClose={() => setChecking(false)} />}
     </div>
   );
 }

@@ -36,9 +36,13 @@ const fresh: { [K in What]: () => Extract<Show, { what: K }> } = {
   next_page: () => ({ what: "next_page" }),
 };
 
+/** The kept result that a block shows. */
+export const keptIn = (show: Show) =>
+  show.what === "figure" || show.what === "table" ? (show.kept ?? undefined) : undefined;
+
 /** The recipe of a block that is made of samples. */
 export const recipeIn = (show: Show) =>
-  show.what === "figure" || show.what === "table"
+  (show.what === "figure" || show.what === "table") && show.kept == null
     ? (show.recipe as object as { lens: string; channels?: number[]; stretch?: { from_s: number; to_s: number } })
     : undefined;
 
@@ -49,7 +53,16 @@ export const runIn = (show: Show) => ("run_id" in show ? (show.run_id ?? undefin
 export const nameOf = (b: Block) => b.title || kinds[b.show.what].says;
 
 /** What a block shows, in a line under its name. */
-export function lineOf(b: Block, runs: Pick<RunBody, "id" | "number">[]): string {
+export function lineOf(
+  b: Block,
+  runs: Pick<RunBody, "id" | "number">[],
+  kept: Pick<Schema["KeptResultBody"], "id" | "name">[] = [],
+): string {
+  const key = keptIn(b.show);
+  if (key !== undefined) {
+    const name = kept.find((k) => k.id === key)?.name;
+    return [name ? `“${name}”` : "a kept result that is gone", partOf(b.show)].filter(Boolean).join(", ");
+  }
   const own = runIn(b.show);
   const run = own === undefined ? "" : `run ${runs.find((r) => r.id === own)?.number ?? "that is gone"}`;
   const recipe = recipeIn(b.show);
@@ -62,6 +75,20 @@ export function lineOf(b: Block, runs: Pick<RunBody, "id" | "number">[]): string
   ];
   return parts.filter((p, i) => p && (i > 0 || p !== nameOf(b).toLowerCase())).join(", ");
 }
+
+/** What of modes a figure draws, in words. */
+export const parts: Record<Schema["ReportPart"], string> = {
+  curves: "curves",
+  poles: "poles of every order",
+  mac: "how alike the shapes are",
+  shapes: "shapes on the specimen",
+};
+
+/** Lenses whose results have modes. */
+export const modal = (lens: string) => lens === "modes" || lens === "operational_modes";
+
+const partOf = (show: Show) =>
+  show.what === "figure" && show.part && show.part !== "curves" ? parts[show.part] : "";
 
 const free = (blocks: Block[]) => Math.max(0, ...blocks.map((b) => b.id)) + 1;
 
@@ -136,6 +163,24 @@ export function withFigure(
       : b;
   const blocks = body.blocks.map((b) => (b.id === id ? block : beside(b)));
   return { body: { ...body, run_id: figure.run_id, blocks }, id };
+}
+
+/** A kept result after the last figure; modes are shown as their shapes and as a table. */
+export function withKept(
+  body: ReportBody,
+  kept: { id: number; name: string; lens: string },
+): { body: ReportBody; id: number } {
+  const last = body.blocks.findLast((b) => b.show.what === "figure" || b.show.what === "table");
+  const id = free(body.blocks);
+  const modes = modal(kept.lens);
+  const figure: Block = {
+    id,
+    title: kept.name,
+    show: { what: "figure", kept: kept.id, part: modes || kept.lens === "deflection" ? "shapes" : "curves" },
+  };
+  const blocks = put(body.blocks, figure, last?.id);
+  const table: Block = { id: id + 1, title: "", show: { what: "table", kept: kept.id } };
+  return { body: { ...body, blocks: modes ? put(blocks, table, id) : blocks }, id };
 }
 
 /** Runs as a word offers them. */

@@ -228,6 +228,7 @@ pub fn modes_of(
             at: provenance.at,
             input: provenance.input,
             fingerprint: provenance.fingerprint,
+            channels: Vec::new(),
         },
         cautions: seen.cautions.clone(),
         averages: None,

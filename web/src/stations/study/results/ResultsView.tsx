@@ -1,9 +1,10 @@
 /** Kept results of all runs: which are stale, made again in one go, laid over each other. */
 
-import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, told } from "../../../api/client";
-import { useRuns } from "../../../api/queries";
+import { useKeptResults, useReport, useRuns, useSaveReport } from "../../../api/queries";
+import { useGo } from "../../../shell/address";
 import { Button } from "../../../ui/Button";
 import { moment } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
@@ -14,6 +15,7 @@ import type { PanelLook, Scale } from "../bench";
 import { Curves } from "../lens/Curves";
 import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
+import { withKept } from "../../report/blocks";
 import { useList, watchList } from "./list";
 import { Progress } from "./Progress";
 import { Shapes } from "./Shapes";
@@ -35,11 +37,11 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const [look, setLook] = useState<PanelLook & { scale: Scale }>({ scale: "log" });
   const [range, setRange] = useState<Range>();
   const [error, setError] = useState<Error>();
-  const kept = useQuery({
-    queryKey: ["kept-results", campaign],
-    enabled: campaign !== undefined,
-    queryFn: () => told(api.GET("/api/campaigns/{id}/kept-results", { params: { path: { id } } })),
-  });
+  const kept = useKeptResults(campaign);
+  const save = useSaveReport(campaign);
+  // Read here, so that a block can be added to it.
+  const report = useReport(campaign);
+  const go = useGo();
   const list = useList(campaign);
   const all = kept.data ?? [];
   const number = (run: number) => runs.find((x) => x.id === run)?.number;
@@ -99,6 +101,20 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
     try {
       await away();
       offerUndo(`Result ${name} deleted`, () => told(api.POST("/api/kept-results/{id}/restore", at)).then(then), away);
+    } catch (e) {
+      setError(e as Error);
+    }
+  };
+  const toReport = async (key: number, name: string, lens: string) => {
+    setError(undefined);
+    try {
+      let block = 0;
+      await save.mutateAsync((now) => {
+        const made = withKept(now, { id: key, name, lens });
+        block = made.id;
+        return made.body;
+      });
+      go(`/report?block=${block}`);
     } catch (e) {
       setError(e as Error);
     }
@@ -171,6 +187,13 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                     )}
                   </td>
                   <td className="text-right whitespace-nowrap">
+                    <Button
+                      look="link"
+                      disabled={!report.data}
+                      onClick={() => toReport(r.id, r.name, (r.recipe as { lens: string }).lens)}
+                    >
+                      Use in report
+                    </Button>{" "}
                     {!fileOf(r.recipe) && (
                       <Button look="link" onClick={() => again([r.id])} disabled={list.going}>
                         Again

@@ -1,0 +1,151 @@
+//! What a report was made of, as it goes with the PDF.
+
+use super::content::Making;
+use super::results::BlockResult;
+use crate::runs::source::calibrated;
+use crate::{Desk, Error, Result};
+use chrono::Utc;
+use echo_job::report::block::Block;
+use echo_job::report::made_of::{CameOut, FORM, MadeOf, OfChannel, OfCounts, OfResult, OfRun};
+use echo_store::run::Run;
+use echo_store::{Store, StoreError};
+use futures::stream::{self, StreamExt, TryStreamExt};
+use sha2::{Digest, Sha256};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Channels whose counts are read at once.
+const AT_ONCE: usize = 4;
+/// Digits of a report's code.
+const CODE: usize = 8;
+
+/// What was put right in a run afterwards: what, and to what by whom and why.
+pub(super) async fn put_right(store: &Store, run: i64) -> Result<Vec<(String, String)>> {
+    let mut out = Vec::new();
+    for h in store.calibrations(run).await?.iter().filter(|h| !h.recorded) {
+        out.push((
+            format!("* Sensitivity of channel {} put right {}", h.channel, h.at.format("%-d %B %Y, %H:%M UTC")),
+            format!("{} {}, by {}: {}", h.sensitivity.value, h.sensitivity.unit, h.who, h.reason),
+        ));
+    }
+    for c in store.corrections(run).await? {
+        let what = c.channel.map_or_else(|| c.field.clone(), |n| format!("{} of channel {n}", c.field));
+        out.push((
+            format!("{what} put right {}", c.at.format("%-d %B %Y, %H:%M UTC")),
+            format!("{} instead of {}, by {}: {}", c.after, c.before, c.who, c.reason),
+        ));
+    }
+    Ok(out)
+}
+
+/// Where fingerprints of counts come from.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Counts {
+    /// Made before, where they were.
+    Known,
+    /// From what is stored now.
+    Anew,
+}
+
+/// A run with the fingerprints of those of its channels; one that cannot be read has none.
+pub(super) async fn of_run(desk: &Desk, run: &Run, read: &BTreeSet<i16>, counts: Counts) -> Result<OfRun> {
+    let channels = calibrated(&desk.store, run.id).await?;
+    let there = channels.iter().map(|c| c.channel).filter(|c| read.contains(c));
+    let one = |channel: i16| async move {
+        let made = match counts {
+            Counts::Known => desk.digests.of(&desk.store, run, channel).await,
+            Counts::Anew => desk.store.counts_digest(run.id, channel).await.map_err(Error::from),
+        };
+        match made {
+            Ok(made) => Ok(Some((channel, made))),
+            Err(Error::Store(StoreError::Unreadable(_))) => Ok(None),
+            Err(e) => Err(e),
+        }
+    };
+    let going: Vec<_> = there.map(one).collect();
+    let made: Vec<Option<(i16, OfCounts)>> = stream::iter(going).buffered(AT_ONCE).try_collect().await?;
+    let mut made: BTreeMap<i16, OfCounts> = made.into_iter().flatten().collect();
+    let channel = |c: &crate::runs::source::Calibrated| {
+        Ok(OfChannel {
+            channel: c.channel,
+            row: serde_json::to_value(&c.recorded.row)?,
+            sensitivity: serde_json::to_value(&c.sensitivity)?,
+            unit_per_count: c.factor,
+            counts: made.remove(&c.channel),
+        })
+    };
+    Ok(OfRun {
+        number: run.number,
+        kind: run.kind.clone(),
+        started_at: run.started_at,
+        samples: run.samples,
+        sample_rate_hz: run.sample_rate_hz,
+        channels: channels.iter().map(channel).collect::<Result<_>>()?,
+        corrections: put_right(&desk.store, run.id).await?,
+    })
+}
+
+/// What identifies the results of a report among others: eight digits at the foot of each page.
+pub(super) fn code(results: &[OfResult]) -> String {
+    let mut hash = Sha256::new();
+    for r in results {
+        hash.update(serde_json::to_vec(&r.came_out).unwrap_or_default());
+    }
+    hex::encode(hash.finalize())[..CODE].into()
+}
+
+impl Making<'_> {
+    fn of_result(&self, block: &Block, made: &BlockResult) -> Option<OfResult> {
+        let run = self.runs.iter().find(|r| Some(r.id) == made.run_id);
+        Some(OfResult {
+            block: block.id,
+            title: self.name_of(block, made),
+            run: run.map(|r| r.number),
+            kept: made.kept.as_ref().map(|k| k.name.clone()),
+            recipe: match &made.kept {
+                Some(kept) => kept.recipe.clone(),
+                None => serde_json::to_value(&made.analysis.recipe).ok()?,
+            },
+            channels: if run.is_some() { made.analysis.made.channels.clone() } else { Vec::new() },
+            came_out: CameOut::of(&made.analysis),
+        })
+    }
+
+    /// All results, in the order of their blocks.
+    pub(super) fn of_results(&self) -> Vec<OfResult> {
+        let one = |b: &Block| self.of_result(b, self.made.get(&b.id)?.as_ref().ok()?);
+        self.report.blocks.iter().filter_map(one).collect()
+    }
+
+    /// Everything the report was made of.
+    pub(super) async fn made_of(&self, results: Vec<OfResult>) -> Result<MadeOf> {
+        let mut read: BTreeMap<i32, BTreeSet<i16>> = BTreeMap::new();
+        for r in &results {
+            if let Some(run) = r.run {
+                read.entry(run).or_default().extend(&r.channels);
+            }
+        }
+        // Runs that are told of without a result, by their rig or their facts, belong to it too.
+        for run in self.report.blocks.iter().filter(|b| b.show.kept().is_none()).filter_map(|b| self.run(b).ok()) {
+            read.entry(run.number).or_default();
+        }
+        let mut runs = Vec::new();
+        for run in self.runs {
+            if let Some(channels) = read.get(&run.number) {
+                runs.push(of_run(self.desk, run, channels, Counts::Known).await?);
+            }
+            if self.watched.stopped() {
+                return Err(Error::Stopped);
+            }
+        }
+        Ok(MadeOf {
+            form: FORM,
+            by: format!("fleet-echo {}", env!("CARGO_PKG_VERSION")),
+            made_at: Utc::now(),
+            campaign: self.campaign.name.clone(),
+            specimen: self.campaign.specimen.clone(),
+            report: serde_json::to_value(self.report)?,
+            runs,
+            results,
+        })
+    }
+}

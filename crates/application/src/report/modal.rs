@@ -1,0 +1,209 @@
+//! Modes as figures of the report: poles of every order, how alike shapes are, shapes on the specimen.
+
+use super::figure::Look;
+use crate::specimens::motion::{Motion, motions};
+use echo_formats::plot::{Axis, Curve, Drawing, Label, Map, Note, Pane, Plot, Shades, draw};
+use echo_job::analysis::Analysis;
+use echo_job::analysis::result::Held;
+use echo_job::analysis::words::{Along, Shown};
+use echo_job::geometry::Geometry;
+use echo_job::geometry::drawn::seen;
+use std::fmt::Write;
+
+/// Shapes beside each other, and width and height of one.
+const BESIDE: usize = 3;
+const CELL: [f64; 2] = [640.0 / BESIDE as f64, 160.0];
+/// Between a shape and the edge of its cell, and the height of its words.
+const EDGE: f64 = 16.0;
+const WORDS: f64 = 16.0;
+/// How far the point that moves most moves, as a share of the specimen's size on paper.
+const MOVES: f64 = 0.12;
+/// Strokes of a specimen that are drawn at most.
+const MOST: usize = 1500;
+
+/// Frequencies of the modes, Hz, by their numbers.
+fn frequencies(a: &Analysis) -> Vec<(u32, f64)> {
+    a.numbers.iter().filter(|n| n.name == "frequency").filter_map(|n| Some((n.mode?, n.value))).collect()
+}
+
+/// Poles of every order over frequency, by how much of them holds, with the modes that were picked.
+pub(super) fn poles(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
+    let groups = [
+        ("all of it holds", vec![Held::Shape]),
+        ("frequency and damping hold", vec![Held::Damping]),
+        ("frequency holds", vec![Held::Frequency]),
+        ("new", vec![Held::New]),
+    ];
+    let band = a.stabilisation.iter().map(|p| p.frequency_hz);
+    let (low, high) = (band.clone().fold(f64::INFINITY, f64::min), band.fold(f64::NEG_INFINITY, f64::max));
+    let curve = |(name, of): &(&str, Vec<Held>)| {
+        let (x, values) =
+            a.stabilisation.iter().filter(|p| of.contains(&p.stable)).map(|p| (p.frequency_hz, p.order as f64)).unzip();
+        Curve { name: (*name).into(), x, values, points: true, ..Curve::default() }
+    };
+    let curves: Vec<Curve> = groups.iter().map(curve).filter(|c| !c.x.is_empty()).collect();
+    let shown = look.drawn.shown;
+    (low < high).then(|| Plot {
+        x: Axis {
+            label: "frequency, Hz".into(),
+            from: Some(shown.map_or(low, |s| s[0])),
+            to: Some(shown.map_or(high, |s| s[1])),
+            ..Axis::default()
+        },
+        panes: vec![Pane { label: "order".into(), curves, ..Pane::default() }],
+        notes: frequencies(a).into_iter().map(|(mode, at)| Note { at, says: mode.to_string() }).collect(),
+        ..Plot::default()
+    })
+}
+
+/// How alike each shape is to each other one.
+pub(super) fn mac(a: &Analysis) -> Option<Plot> {
+    let mac = a.traces.iter().find(|t| t.quantity == Shown::Mac)?;
+    let modes = a.axes.iter().find(|x| x.name == Along::Mode)?.values.clone();
+    let map = Map {
+        rows: modes.clone(),
+        values: mac.real().to_vec(),
+        label: "MAC".into(),
+        decades: None,
+        shades: Shades::Tide,
+    };
+    let whole = modes.len() > 1 && map.values.len() == modes.len() * modes.len();
+    whole.then(|| Plot {
+        x: Axis { label: "mode".into(), values: modes, ..Axis::default() },
+        panes: vec![Pane { label: "mode".into(), map: Some(map), ..Pane::default() }],
+        ..Plot::default()
+    })
+}
+
+/// What tells modes, over frequency: the curves of a result that has other axes too.
+pub(super) fn over_frequency(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
+    let axis = a.axes.first().filter(|x| x.name == Along::Frequency)?;
+    let own = |t: &&echo_job::analysis::result::Trace| t.axes.as_deref() == Some(&[0]) && !t.real().is_empty();
+    let curve = |t: &echo_job::analysis::result::Trace| Curve {
+        name: t.name.clone(),
+        values: t.real().to_vec(),
+        ..Curve::default()
+    };
+    let of =
+        |word: &str| a.traces.iter().filter(own).filter(|t| t.name.starts_with(word)).map(curve).collect::<Vec<_>>();
+    let (complex, multivariate) = (of("complex"), of("multivariate"));
+    let pane = |label: &str, log, curves: Vec<Curve>| Pane { label: label.into(), log, curves, ..Pane::default() };
+    let panes: Vec<Pane> = [("indicator", true, complex), ("multivariate", false, multivariate)]
+        .into_iter()
+        .filter(|p| !p.2.is_empty())
+        .map(|(label, log, curves)| pane(label, log, curves))
+        .collect();
+    (!panes.is_empty()).then(|| Plot {
+        x: Axis {
+            label: format!("{}, {}", axis.name, axis.unit),
+            values: axis.values.clone(),
+            from: look.drawn.shown.map(|s| s[0]),
+            to: look.drawn.shown.map(|s| s[1]),
+            log: false,
+        },
+        panes,
+        notes: frequencies(a).into_iter().map(|(mode, at)| Note { at, says: mode.to_string() }).collect(),
+        ..Plot::default()
+    })
+}
+
+/// Each shape on the specimen, over the specimen at rest.
+pub(super) fn shapes(a: &Analysis, geometry: &Geometry, look: &Look<'_>) -> Option<Drawing> {
+    let strokes: Vec<Vec<usize>> = geometry.strokes().into_iter().take(MOST).collect();
+    let moved = motions(a, geometry).motions;
+    let names: Vec<String> = a
+        .traces
+        .iter()
+        .filter(|t| t.quantity == Shown::Shape)
+        .map(|t| {
+            let damping = a.numbers.iter().find(|n| n.mode == t.mode && t.mode.is_some() && n.name == "damping_ratio");
+            let percent = damping.map(|n| look.language.quantity(100.0 * n.value, 3, "%"));
+            [Some(t.name.clone()), percent].into_iter().flatten().collect::<Vec<_>>().join(", ")
+        })
+        .collect();
+    let rest: Vec<[f64; 2]> = geometry.points.iter().map(|p| seen([p.x, p.y, p.z])).collect();
+    let frame = Frame::of(&rest, &strokes)?;
+    if moved.is_empty() {
+        return None;
+    }
+    let rows = moved.len().div_ceil(BESIDE);
+    let size = [CELL[0] * BESIDE as f64, CELL[1] * rows as f64];
+    let mut svg = format!("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {} {}'>", size[0], size[1]);
+    let mut labels = Vec::new();
+    for (k, (motion, name)) in moved.iter().zip(names).enumerate() {
+        let corner = [CELL[0] * (k % BESIDE) as f64, CELL[1] * (k / BESIDE) as f64];
+        let path = |side: f64| frame.path(corner, &strokes, &frame.moved(&rest, geometry, motion, side));
+        let (still, there, back) = (path(0.0), path(1.0), path(-1.0));
+        let _ = write!(
+            svg,
+            "<path d='{still}' fill='none' stroke='#d9d3c3' stroke-width='0.8'/><path d='{back}' fill='none' stroke='#0b6b6b' stroke-width='0.6' stroke-dasharray='2 2'/><path d='{there}' fill='none' stroke='#10263b' stroke-width='1.1'/>",
+        );
+        labels.push(Label {
+            x: (corner[0] + CELL[0] / 2.0) / size[0],
+            y: (corner[1] + CELL[1] - WORDS / 2.0) / size[1],
+            anchor: "center",
+            says: name,
+        });
+    }
+    svg += "</svg>";
+    Some(Drawing { svg, labels, size })
+}
+
+/// A plot drawn, where it can be.
+pub(super) fn plotted(plot: Option<Plot>, size: Option<[f64; 2]>) -> Option<Drawing> {
+    let plot = Plot { size, ..plot? };
+    plot.check().ok()?;
+    Some(draw(&plot))
+}
+
+/// Where a specimen lies in a cell.
+struct Frame {
+    middle: [f64; 2],
+    scale: f64,
+    /// Its larger side, in the specimen's unit on paper.
+    wide: f64,
+}
+
+impl Frame {
+    fn of(rest: &[[f64; 2]], strokes: &[Vec<usize>]) -> Option<Frame> {
+        let all: Vec<[f64; 2]> = strokes.iter().flatten().map(|row| rest[*row]).collect();
+        let end = |axis: usize, pick: fn(f64, f64) -> f64| all.iter().map(|p| p[axis]).reduce(pick);
+        let (left, right) = (end(0, f64::min)?, end(0, f64::max)?);
+        let (top, bottom) = (end(1, f64::min)?, end(1, f64::max)?);
+        let wide = (right - left).max(bottom - top);
+        // What moves is larger than what rests.
+        let more = 1.0 + 2.0 * MOVES;
+        let across = (CELL[0] - 2.0 * EDGE) / ((right - left) * more);
+        let down = (CELL[1] - 2.0 * EDGE - WORDS) / ((bottom - top) * more);
+        let scale = across.min(down);
+        let middle = [(left + right) / 2.0, (top + bottom) / 2.0];
+        scale.is_finite().then_some(Frame { middle, scale, wide })
+    }
+
+    /// Where the points are when the shape is at one of its ends.
+    fn moved(&self, rest: &[[f64; 2]], geometry: &Geometry, motion: &Motion, side: f64) -> Vec<[f64; 2]> {
+        // Turned to the phase in which most of it moves at once.
+        let square = motion.moves.iter().flat_map(|m| (0..3).map(|x| (m[x], m[x + 3])));
+        let (re, im) = square.fold((0.0, 0.0), |(re, im), (a, b)| (re + a * a - b * b, im + 2.0 * a * b));
+        let (cos, sin) = ((f64::atan2(im, re) / 2.0).cos(), (f64::atan2(im, re) / 2.0).sin());
+        let far = side * MOVES * self.wide;
+        let one = |((rest, p), m): ((&[f64; 2], &echo_job::geometry::Point), &[f64; 6])| {
+            let by: [f64; 3] = std::array::from_fn(|x| far * (m[x] * cos + m[x + 3] * sin));
+            let to = seen([p.x + by[0], p.y + by[1], p.z + by[2]]);
+            if to.iter().all(|x| x.is_finite()) { to } else { *rest }
+        };
+        rest.iter().zip(&geometry.points).zip(&motion.moves).map(one).collect()
+    }
+
+    fn path(&self, corner: [f64; 2], strokes: &[Vec<usize>], at: &[[f64; 2]]) -> String {
+        let mut path = String::new();
+        for line in strokes {
+            for (i, row) in line.iter().enumerate() {
+                let x = corner[0] + CELL[0] / 2.0 + (at[*row][0] - self.middle[0]) * self.scale;
+                let y = corner[1] + (CELL[1] - WORDS) / 2.0 + (at[*row][1] - self.middle[1]) * self.scale;
+                let _ = write!(path, "{}{x:.1} {y:.1}", if i == 0 { "M" } else { "L" });
+            }
+        }
+        path
+    }
+}
