@@ -209,6 +209,7 @@ impl Demo {
                 bias_v: Some(11.2),
                 calibrated_on: if overdue { day(2025, 9, 30) } else { day(2026, 2, 12) },
                 due_on: if overdue { day(2026, 9, 30) } else { day(2027, 2, 12) },
+                uncertainty_percent: None,
             };
             store.keep_sensor(&sensor, "engineer", "registered", serde_json::Value::Null).await?;
         }

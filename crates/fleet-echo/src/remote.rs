@@ -92,16 +92,19 @@ pub struct Import {
 /// Arguments of `report`.
 #[derive(Args)]
 #[command(
-    after_help = "Example:\n  fleet-echo report 3 --out thruster.pdf\nExit status: 0 done, 2 refused, 1 anything else."
+    after_help = "Example:\n  fleet-echo report 3 --out thruster.pdf\n  fleet-echo report 3 --template \"Machine acceptance\" --out acceptance.pdf\nExit status: 0 done, 2 refused, 1 anything else."
 )]
 pub struct Report {
     #[command(flatten)]
     server: Server,
     /// Key of the campaign, or its name.
     campaign: String,
-    /// The PDF.
+    /// The file: .pdf, .html, .xlsx, or .zip for its figures.
     #[arg(long)]
     out: PathBuf,
+    /// Template whose blocks the report gets first, in place of those it has.
+    #[arg(long)]
+    template: Option<String>,
 }
 
 /// Arguments of `verify`.
@@ -307,8 +310,19 @@ impl Import {
 impl Report {
     /// Makes a campaign's report.
     pub async fn run(&self) -> Result<(), Failure> {
+        let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
+        let forms = [("pdf", "pdf"), ("html", "html"), ("xlsx", "xlsx"), ("zip", "figures")];
+        let Some((_, form)) = forms.into_iter().find(|(e, _)| *e == ending) else {
+            let says =
+                format!("--out ends in “.{ending}”; a report is a .pdf, .html or .xlsx file, its figures a .zip");
+            return Err(Failure::Refused(says));
+        };
         let campaign = self.server.campaign(&self.campaign).await?;
-        let path = format!("/api/campaigns/{campaign}/jobs/report");
+        if let Some(template) = &self.template {
+            let path = format!("/api/campaigns/{campaign}/report/from-template");
+            self.server.json(Method::POST, &path, Some(json!({ "template": template }))).await?;
+        }
+        let path = format!("/api/campaigns/{campaign}/jobs/report?form={form}");
         let job = self.server.json(Method::POST, &path, None).await?;
         self.server.done(&job).await?;
         self.server.save(&format!("/api/jobs/{}/file", job["id"]), &self.out).await

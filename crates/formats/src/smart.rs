@@ -158,6 +158,7 @@ fn entries(bits: &mut Bits) -> Option<Told> {
         bias_v: None,
         calibrated_on,
         due_on: calibrated_on.filter(|_| period != 0xfff && period > 0).map(|d| d + Days::new(period)),
+        uncertainty_percent: None,
     };
     Some(Told::Sensor { sensor: Box::new(sensor) })
 }

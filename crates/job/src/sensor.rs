@@ -43,6 +43,9 @@ pub struct Sensor {
     /// Day the next one is due.
     #[serde(default)]
     pub due_on: Option<NaiveDate>,
+    /// Expanded uncertainty of the sensitivity by its certificate, %, with coverage 2.
+    #[serde(default)]
+    pub uncertainty_percent: Option<f64>,
 }
 
 impl Sensor {
@@ -68,6 +71,7 @@ impl Sensor {
             ("reference_hz", self.reference_hz),
             ("measures_to", self.measures_to),
             ("resonance_hz", self.resonance_hz),
+            ("uncertainty_percent", self.uncertainty_percent),
         ];
         for (field, value) in bounds {
             if let Some(x) = value

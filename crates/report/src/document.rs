@@ -1,7 +1,9 @@
 //! What a report says, part by part, before it is set on pages.
 
 use chrono::{DateTime, Utc};
+use echo_formats::plot::out::escaped;
 use echo_formats::plot::{Drawing, Label};
+use echo_formats::sheet::Sheet;
 use echo_job::report::language::{Language, Term};
 use echo_job::report::text::{Kind, Paragraph, Place, Span};
 use serde::{Serialize, Serializer};
@@ -59,6 +61,13 @@ pub enum Body {
     },
     /// A figure.
     Figure(Box<Figure>),
+    /// Figures beside each other.
+    Figures {
+        /// How many in a row.
+        beside: u8,
+        /// The figures.
+        figures: Vec<Figure>,
+    },
     /// A table.
     Table(Table),
     /// Headings with what stands under them in letters of equal width.
@@ -94,6 +103,12 @@ pub struct Figure {
     pub labels: Vec<Label>,
     /// Its height over its width.
     pub aspect: f64,
+    /// Width and height, in the units of its lines.
+    #[serde(skip)]
+    pub size: [f64; 2],
+    /// What it shows as a table; none of what is drawn from no plot.
+    #[serde(skip)]
+    pub values: Option<Sheet>,
     /// Notes on its curves: where, and the words.
     pub notes: Vec<(String, String)>,
 }
@@ -101,8 +116,14 @@ pub struct Figure {
 impl Figure {
     /// A drawing with what stands under it.
     pub fn of(drawing: Drawing, alt: String, caption: Vec<Set>) -> Figure {
-        let aspect = drawing.aspect();
-        Figure { caption, alt, svg: drawing.svg, labels: drawing.labels, aspect, notes: Vec::new() }
+        let (aspect, size) = (drawing.aspect(), drawing.size);
+        let (svg, labels) = (drawing.svg, drawing.labels);
+        Figure { caption, alt, svg, labels, aspect, size, values: None, notes: Vec::new() }
+    }
+
+    /// Its lines and labels.
+    pub fn drawing(&self) -> Drawing {
+        Drawing { svg: self.svg.clone(), labels: self.labels.clone(), size: self.size }
     }
 }
 
@@ -117,8 +138,21 @@ pub struct Table {
     pub rows: Vec<Vec<String>>,
     /// Columns whose digits stand under each other.
     pub digits: Vec<bool>,
+    /// The same as numbers without units, with their own heads; the rows above where left out.
+    #[serde(skip)]
+    pub plain: Option<(Vec<String>, Vec<Vec<String>>)>,
+    /// Rows that stand out; none where left out.
+    pub loud: Vec<bool>,
     /// Whether it is long and narrow, so that two halves stand beside each other.
     pub twin: bool,
+}
+
+impl Table {
+    /// As a sheet of a workbook, numbers as numbers.
+    pub fn sheet(&self) -> Sheet {
+        let (heads, rows) = self.plain.clone().unwrap_or_else(|| (self.heads.clone(), self.rows.clone()));
+        Sheet { name: String::new(), heads, rows }
+    }
 }
 
 /// A paragraph as it is set.
@@ -146,6 +180,62 @@ fn place<S: Serializer>(place: &Place, s: S) -> Result<S::Ok, S::Error> {
     })
 }
 
+impl Set {
+    /// Paragraphs as HTML.
+    pub fn html(all: &[Set]) -> String {
+        let mut out = String::new();
+        let mut list = "";
+        for p in all {
+            let own = match p.kind {
+                "item" => "ul",
+                "numbered" => "ol",
+                _ => "",
+            };
+            if own != list {
+                for (tag, slash) in [(list, "/"), (own, "")] {
+                    if !tag.is_empty() {
+                        out += &format!("<{slash}{tag}>");
+                    }
+                }
+                list = own;
+            }
+            let spans = p.spans();
+            out += &match (p.kind, own) {
+                (_, "ol") => format!("<li value='{}'>{spans}</li>", p.number),
+                (_, "ul") => format!("<li>{spans}</li>"),
+                ("heading", _) => format!("<h3>{spans}</h3>"),
+                _ => format!("<p>{spans}</p>"),
+            };
+        }
+        if !list.is_empty() {
+            out += &format!("</{list}>");
+        }
+        out
+    }
+
+    /// Paragraphs within a line, as HTML.
+    pub fn inline(all: &[Set]) -> String {
+        all.iter().map(Set::spans).collect::<Vec<_>>().join("<br>")
+    }
+
+    fn spans(&self) -> String {
+        let one = |s: &SetSpan| {
+            let mut text = escaped(&s.text);
+            let tags = [
+                (s.strong, "b"),
+                (s.slanted, "i"),
+                (s.place == Place::Raised, "sup"),
+                (s.place == Place::Lowered, "sub"),
+            ];
+            for (_, tag) in tags.iter().filter(|t| t.0) {
+                text = format!("<{tag}>{text}</{tag}>");
+            }
+            text
+        };
+        self.spans.iter().map(one).collect()
+    }
+}
+
 impl From<&Paragraph> for Set {
     fn from(p: &Paragraph) -> Set {
         let (kind, number) = match p.kind {
@@ -162,11 +252,11 @@ impl From<&Paragraph> for Set {
 /// Words that the pages say themselves.
 #[derive(Debug, Serialize)]
 pub(crate) struct Words {
-    figure: &'static str,
-    table: &'static str,
+    pub(crate) figure: &'static str,
+    pub(crate) table: &'static str,
     page: &'static str,
     of: &'static str,
-    code: &'static str,
+    pub(crate) code: &'static str,
 }
 
 impl From<Language> for Words {

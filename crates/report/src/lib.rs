@@ -2,19 +2,25 @@
 //!
 //! | file | what it holds |
 //! | --- | --- |
+//! | [`data`] | its tables and curves as a workbook, its figures as files |
 //! | [`document`] | what a report says, part by part |
 //! | [`attached`] | what goes with a PDF, read out of it again |
+//! | [`html`] | the same as one HTML file |
 //! | [`seal`] | a signature in the PDF, so that any later change shows |
 //! | [`set`] | the same on pages, as PDF/A-3 or as SVG |
 //! | `page.typ` | how each part looks |
 
 pub mod attached;
+pub mod data;
 pub mod document;
+pub mod html;
 pub mod seal;
 pub mod set;
 
 pub use attached::attached;
+pub use data::{folder, workbook};
 pub use document::{Body, Document, Part};
+pub use html::html;
 pub use seal::{SealKey, Sealed, sealed};
 pub use set::{pages, pdf};
 

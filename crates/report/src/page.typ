@@ -79,27 +79,34 @@
   }
 }))
 
-#let rows(t, all) = table(
+#let rows(t, all, loud) = table(
   columns: t.digits.map(d => if d { auto } else { 1fr }),
   align: (x, y) => if t.digits.at(x, default: false) { right } else { left },
   inset: (x: 2.5pt, y: 2pt),
   stroke: (x, y) => if y == 0 { (bottom: 0.7pt + ink) } else { (bottom: 0.3pt + rule) },
   table.header(..t.heads.map(h => text(fill: soft, h))),
-  ..all.flatten(),
+  ..all.enumerate().map(((k, row)) => if loud.at(k, default: false) {
+    row.map(cell => text(weight: "semibold", fill: rgb("#a03000"), cell))
+  } else { row }).flatten(),
 )
 
 #let tabled(t) = {
   set text(7pt)
   if t.twin {
     let middle = calc.ceil(t.rows.len() / 2)
-    grid(columns: (1fr, 1fr), column-gutter: 12pt, rows(t, t.rows.slice(0, middle)), rows(t, t.rows.slice(middle)))
-  } else { rows(t, t.rows) }
+    grid(columns: (1fr, 1fr), column-gutter: 12pt, rows(t, t.rows.slice(0, middle), t.loud.slice(0, calc.min(middle, t.loud.len()))), rows(t, t.rows.slice(middle), t.loud.slice(calc.min(middle, t.loud.len()))))
+  } else { rows(t, t.rows, t.loud) }
 }
 
 #let named(rows) = grid(
   columns: (auto, 1fr), column-gutter: 8pt, row-gutter: 3.5pt,
   ..rows.map(((place, says)) => (text(7.5pt, fill: rgb("#a01c6b"), place), text(7.5pt, says))).flatten(),
 )
+
+#let pictured(f, file) = {
+  figure(drawn(f, file), kind: image, supplement: r.words.figure, caption: caption(f.caption), alt: f.alt)
+  if f.notes.len() > 0 { named(f.notes) }
+}
 
 #for (i, p) in r.parts.enumerate() {
   if p.title != "" and p.what != "head" { heading(level: 1, p.title) }
@@ -119,8 +126,12 @@
       ..p.rows.map(((name, value)) => grid(columns: (34%, 1fr), text(fill: soft, name), value)),
     )
   } else if p.what == "figure" {
-    figure(drawn(p, "figure" + str(i) + ".svg"), kind: image, supplement: r.words.figure, caption: caption(p.caption), alt: p.alt)
-    if p.notes.len() > 0 { named(p.notes) }
+    pictured(p, "figure" + str(i) + "-0.svg")
+  } else if p.what == "figures" {
+    grid(
+      columns: (1fr,) * calc.max(1, p.beside), column-gutter: 8pt,
+      ..p.figures.enumerate().map(((k, f)) => pictured(f, "figure" + str(i) + "-" + str(k) + ".svg")),
+    )
   } else if p.what == "table" {
     figure(tabled(p), kind: table, supplement: r.words.table, caption: caption(p.caption))
   } else if p.what == "listing" {

@@ -1,7 +1,7 @@
 //! A report on pages: as PDF/A-3a with tags and what it was made of attached, or as pictures.
 
 use crate::ReportError;
-use crate::document::{Body, Document, Words};
+use crate::document::{Body, Document, Figure, Words};
 use crate::seal::SealKey;
 use chrono::{Datelike, Timelike};
 use echo_formats::faces::FACES;
@@ -123,8 +123,13 @@ fn laid_out(report: &Document, keyword: Option<&str>) -> Result<typst_layout::Pa
     files.insert(file_id("/report.json")?, Bytes::new(serde_json::to_vec(&value).map_err(told)?));
     files.insert(file_id(&format!("/{ATTACHMENT}"))?, Bytes::new(report.source.clone().into_bytes()));
     for (i, part) in report.parts.iter().enumerate() {
-        if let Body::Figure(f) = &part.body {
-            files.insert(file_id(&format!("/figure{i}.svg"))?, Bytes::new(f.svg.clone().into_bytes()));
+        let figures: Vec<&Figure> = match &part.body {
+            Body::Figure(f) => vec![f],
+            Body::Figures { figures, .. } => figures.iter().collect(),
+            _ => Vec::new(),
+        };
+        for (k, f) in figures.into_iter().enumerate() {
+            files.insert(file_id(&format!("/figure{i}-{k}.svg"))?, Bytes::new(f.svg.clone().into_bytes()));
         }
     }
     let desk = Desk {

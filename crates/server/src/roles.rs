@@ -49,7 +49,11 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         ["campaigns", _] if method == Method::DELETE => Own,
         // The work on campaigns.
         ["campaigns", ..] | ["runs", ..] | ["files", ..] | ["taps", ..] => Work,
-        ["kept-results", ..] | ["specimen-files", ..] | ["sensors", ..] | ["plan", "try"] => Work,
+        ["kept-results", ..]
+        | ["specimen-files", ..]
+        | ["report-templates", ..]
+        | ["sensors", ..]
+        | ["plan", "try"] => Work,
         _ => Own,
     })
 }

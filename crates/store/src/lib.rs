@@ -12,6 +12,7 @@
 //! | [`calibration`] | sensitivities put right afterwards |
 //! | [`chunk`] | packing of counts and the min/max pyramid |
 //! | [`waveform`] | writing chunks, reading counts and overviews |
+//! | [`template`] | templates of reports |
 //! | [`take`] | takes inside a run, and marks |
 //! | [`correction`] | entries put right |
 //! | [`math`] | computed channels |
@@ -55,6 +56,7 @@ pub mod state;
 pub mod take;
 pub mod tap;
 mod tap_record;
+pub mod template;
 mod unpacked;
 pub mod upload;
 pub mod watch;

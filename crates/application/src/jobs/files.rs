@@ -1,6 +1,7 @@
 //! Exports and reports as jobs, and the files they give.
 
 use super::{JobKey, Stands, Wish, begin, known};
+use crate::report::ReportForm;
 use crate::runs::exported::{Known, RunExport};
 use crate::{Error, Result};
 use echo_store::Store;
@@ -52,9 +53,9 @@ pub async fn export(store: &Store, run: i64, export: RunExport, who: &str) -> Re
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn report(store: &Store, campaign: i64, who: &str) -> Result<JobKey> {
+pub async fn report(store: &Store, campaign: i64, form: ReportForm, who: &str) -> Result<JobKey> {
     store.campaign(campaign).await?;
-    begin(store, campaign, &[Wish::Report], who).await
+    begin(store, campaign, &[Wish::Report { form }], who).await
 }
 
 /// The file that a job made.
@@ -88,7 +89,10 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
             };
             (format!("{}.{ending}", file_name(&export.named(&known))), kind)
         }
-        Wish::Report => ("report.pdf".into(), "application/pdf"),
+        Wish::Report { form } => {
+            let (ending, kind) = form.told();
+            (format!("report.{ending}"), kind)
+        }
         Wish::HandOver => {
             let campaign = store.job_campaign(job).await?.ok_or_else(|| Error::missing("the campaign of this job"))?;
             let name = store.campaign(campaign).await?.name;

@@ -5,7 +5,7 @@ use crate::bring::carry::brought;
 use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
 use crate::report::content::{For, collected};
-use crate::report::seal_key;
+use crate::report::{ReportForm, seal_key};
 use crate::runs::export::written;
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
@@ -54,11 +54,8 @@ pub(super) async fn made(
             Ok(Made { campaign: Some(taken_in(desk, upload_id, watched).await?), ..Made::default() })
         }
         Wish::BringIn { upload_id, reading, .. } => brought(desk, (own()?, upload_id), *reading, watched, who).await,
-        Wish::Report => {
-            let campaign = own()?;
-            let report = collected(desk, campaign, watched, (For::Keeps, MADE)).await?.document;
-            let seal = seal_key(desk).await?;
-            let bytes = tokio::task::spawn_blocking(move || echo_report::pdf(&report, Some(&seal))).await??;
+        Wish::Report { form } => {
+            let bytes = printed(desk, own()?, form, watched).await?;
             if !watched.tell(WRITTEN) {
                 return Err(Error::Stopped);
             }
@@ -66,6 +63,22 @@ pub(super) async fn made(
             Ok(Made::default())
         }
     }
+}
+
+/// A report in a form.
+async fn printed(desk: &Desk, campaign: i64, form: ReportForm, watched: &Arc<Watched>) -> Result<Vec<u8>> {
+    // What a report was made of goes with the form that is handed over.
+    let what_for = if form == ReportForm::Pdf { For::Keeps } else { For::Sight };
+    let report = collected(desk, campaign, watched, (what_for, MADE)).await?.document;
+    let seal = seal_key(desk).await?;
+    let set = tokio::task::spawn_blocking(move || match form {
+        ReportForm::Pdf => echo_report::pdf(&report, Some(&seal)),
+        ReportForm::Html => Ok(echo_report::html(&report).into_bytes()),
+        ReportForm::Xlsx => echo_report::workbook(&report),
+        ReportForm::Figures => echo_report::folder(&report),
+    });
+    // What has nothing to show in this form says so.
+    set.await?.map_err(|e| Error::conflict(e.to_string()))
 }
 
 /// Makes a result and keeps it.

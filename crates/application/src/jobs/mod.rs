@@ -14,6 +14,7 @@ mod making;
 pub mod worker;
 
 use crate::bring::reading::FileReading;
+use crate::report::ReportForm;
 use crate::runs::exported::RunExport;
 use crate::{Error, Result};
 use echo_job::recipe::Recipe;
@@ -46,8 +47,12 @@ pub enum Wish {
         #[serde(flatten)]
         export: RunExport,
     },
-    /// The campaign's report as PDF.
-    Report,
+    /// The campaign's report.
+    Report {
+        /// As what.
+        #[serde(default)]
+        form: ReportForm,
+    },
     /// The whole campaign as one file.
     HandOver,
     /// A campaign from such a file.
@@ -131,7 +136,7 @@ impl Wish {
     /// Whose turn comes first: somebody waits at a report, and hardly at a list.
     fn turn(&self) -> i16 {
         match self {
-            Wish::Report => 0,
+            Wish::Report { .. } => 0,
             Wish::Export { .. } | Wish::HandOver | Wish::TakeIn { .. } | Wish::BringIn { .. } => 1,
             Wish::Result { .. } => 2,
         }
@@ -141,7 +146,7 @@ impl Wish {
         match self {
             Wish::Result { name, .. } => name.clone(),
             Wish::Export { export, .. } => export.format.name().into(),
-            Wish::Report => "report".into(),
+            Wish::Report { .. } => "report".into(),
             Wish::HandOver => "campaign file".into(),
             Wish::TakeIn { file, .. } | Wish::BringIn { file, .. } => file.clone(),
         }
@@ -241,9 +246,12 @@ mod tests {
 
     #[test]
     fn what_a_part_makes_is_read_back_as_it_was_written() {
+        // A worker of the version before knew one form.
+        let before: Wish = serde_json::from_value(json!({ "make": "report" })).unwrap();
+        assert!(matches!(before, Wish::Report { form: ReportForm::Pdf }));
         for wish in [
             Wish::Export { run_id: 7, export: RunExport::whole(crate::runs::exported::ExportFormat::Csv) },
-            Wish::Report,
+            Wish::Report { form: ReportForm::Xlsx },
             Wish::HandOver,
         ] {
             let json = serde_json::to_value(&wish).unwrap();

@@ -136,6 +136,8 @@ pub async fn judge(app: &App, who: &str, v: Judgement) -> Result<Judged> {
         left.reference_hz = Some(v.hz);
         left.calibrated_on = Some(today);
         left.due_on = v.due_on.or_else(|| today.checked_add_days(Days::new(365)));
+        // That of its certificate is of another sensitivity.
+        left.uncertainty_percent = None;
         left.check()?;
     }
     let what = if v.accept { "checked against a reference, accepted" } else { "checked against a reference, rejected" };
@@ -205,6 +207,7 @@ fn from_row(c: &Channel) -> Result<Sensor> {
         bias_v: None,
         calibrated_on: None,
         due_on: None,
+        uncertainty_percent: None,
     };
     sensor.check()?;
     Ok(sensor)

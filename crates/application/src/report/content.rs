@@ -2,12 +2,12 @@
 
 use super::figure::{Look, figure};
 use super::made_of::{code, put_right};
-use super::results::{BlockResult, Results, told};
+use super::results::{BlockResult, OfBlock, Results, told};
 use super::stored;
-use super::tables::{of_result, of_rig};
+use super::tables::{Rows, of_rig};
 use super::words::{About, told_run, with};
 use crate::runs::going::Watched;
-use crate::runs::source::calibrated;
+use crate::runs::source::{Calibrated, calibrated};
 use crate::{Desk, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_job::analysis::Analysis;
@@ -18,10 +18,11 @@ use echo_job::report::block::Part::Shapes;
 use echo_job::report::block::{Block, Drawn, Show};
 use echo_job::report::language::Term;
 use echo_job::report::recipe::in_words;
+use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
 use echo_report::document::{Body, Document, Part};
 use echo_store::campaign::Campaign;
-use echo_store::run::{Run, RunChannel};
+use echo_store::run::Run;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -63,10 +64,12 @@ pub(super) struct Making<'a> {
     pub(super) watched: &'a Arc<Watched>,
     /// Results by block.
     pub(super) made: Results,
-    /// Names of channels by run, with the inputs by which the rig calls them.
-    names: BTreeMap<i64, BTreeMap<u32, (u16, String)>>,
+    /// Channels by run.
+    channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
     /// The specimen, where shapes are drawn on it.
     geometry: Option<Geometry>,
+    /// Sensors of the register, where values are told with their uncertainty.
+    sensors: Vec<Sensor>,
 }
 
 /// What a report is collected for.
@@ -98,22 +101,23 @@ pub(crate) async fn collected(
         runs: &runs,
         watched,
         made: Results::new(),
-        names: BTreeMap::new(),
+        channels: BTreeMap::new(),
         geometry: None,
+        sensors: Vec::new(),
     };
     let all = report.blocks.len().max(1) as f64;
     making.made = making.results(&|done| watched.tell(share * done as f64 / all)).await?;
-    making.names = making.names().await?;
+    making.channels = making.channels().await?;
     making.geometry = making.geometry().await?;
+    making.sensors = making.sensors().await?;
     let (mut parts, mut refused) = (Vec::new(), Vec::new());
     for block in &report.blocks {
-        match told(making.body(block).await)? {
-            Ok(None) => {}
-            Ok(Some(body)) => parts.push(Part { title: block.title.clone(), body }),
-            Err(says) => {
+        let bodies = told(making.bodies(block).await)?.unwrap_or_else(|says| vec![Body::Refused { says }]);
+        for (k, body) in bodies.into_iter().enumerate() {
+            if let Body::Refused { says } = &body {
                 refused.push(RefusedBlock { id: block.id, says: says.clone() });
-                parts.push(Part { title: block.title.clone(), body: Body::Refused { says } });
             }
+            parts.push(Part { title: if k == 0 { block.title.clone() } else { String::new() }, body });
         }
     }
     let results = making.of_results();
@@ -131,8 +135,8 @@ pub(crate) async fn collected(
         made_at: Utc::now(),
         source,
     };
-    let filled_in = |(id, made): (&u32, &std::result::Result<BlockResult, String>)| {
-        let recipe = serde_json::to_value(&made.as_ref().ok()?.analysis.recipe).ok()?;
+    let filled_in = |(id, made): (&u32, &std::result::Result<OfBlock, String>)| {
+        let recipe = serde_json::to_value(&made.as_ref().ok()?.made.first()?.analysis.recipe).ok()?;
         Some(MadeBlock { id: *id, recipe })
     };
     let made = making.made.iter().filter_map(filled_in).collect();
@@ -156,14 +160,14 @@ impl Making<'_> {
         }
     }
 
-    /// Names of the channels of all runs that results are of.
-    async fn names(&self) -> Result<BTreeMap<i64, BTreeMap<u32, (u16, String)>>> {
+    /// Channels of all runs that results are of.
+    async fn channels(&self) -> Result<BTreeMap<i64, BTreeMap<u32, Calibrated>>> {
         let mut all = BTreeMap::new();
-        let runs: BTreeSet<i64> = self.made.values().flatten().filter_map(|m| m.run_id).collect();
+        let made = self.made.values().flatten().flat_map(|m| &m.made);
+        let runs: BTreeSet<i64> = made.filter_map(|m| m.run_id).collect();
         for run in runs {
-            let channels = self.desk.store.run_channels(run).await?;
-            let one = |c: RunChannel| Some((u32::try_from(c.channel).ok()?, (c.row.input, c.row.name)));
-            all.insert(run, channels.into_iter().filter_map(one).collect());
+            let channels = calibrated(&self.desk.store, run).await?;
+            all.insert(run, channels.into_iter().filter_map(|c| Some((u32::try_from(c.channel).ok()?, c))).collect());
         }
         Ok(all)
     }
@@ -189,7 +193,7 @@ impl Making<'_> {
 
     /// What a channel of a result is called: by its name in the run, or as the result does.
     fn channel<'b>(&'b self, made: &'b BlockResult, n: u32) -> Option<&'b str> {
-        let of_run = made.run_id.and_then(|run| self.names.get(&run)?.get(&n)).map(|(_, name)| name.as_str());
+        let of_run = made.run_id.and_then(|run| self.channels.get(&run)?.get(&n)).map(|c| c.recorded.row.name.as_str());
         of_run.or_else(|| made.analysis.traces.iter().find(|t| t.channel == n).map(|t| t.name.as_str()))
     }
 
@@ -197,8 +201,30 @@ impl Making<'_> {
         About { language: self.report.language, title: &self.report.title, campaign: self.campaign, run, result }
     }
 
+    async fn sensors(&self) -> Result<Vec<Sensor>> {
+        let wanted = |b: &Block| matches!(b.show, Show::Table { .. } | Show::Limits { .. } | Show::Rig { .. });
+        if !self.report.blocks.iter().any(wanted) {
+            return Ok(Vec::new());
+        }
+        Ok(self.desk.store.sensors().await?.into_iter().map(|s| s.sensor).collect())
+    }
+
+    /// The sensor of a channel as it was calibrated: none where the register knows another sensitivity since.
+    fn sensor(&self, c: &Calibrated) -> Option<&Sensor> {
+        let sensor = Sensor::meant(&c.recorded.row.sensor, &self.sensors)?;
+        Some(sensor).filter(|s| s.sensitivity == c.sensitivity)
+    }
+
+    /// Expanded uncertainty of a channel's calibration as a share of the value; none where nothing is known.
+    fn uncertainty(&self, made: &BlockResult, n: u32) -> Option<f64> {
+        // Of other lenses it is not known how a number hangs on the sensitivity.
+        let linear = made.analysis.recipe.lens.name() == "statistics";
+        let channel = self.channels.get(&made.run_id?)?.get(&n).filter(|_| linear)?;
+        Some(self.sensor(channel)?.uncertainty_percent? / 100.0)
+    }
+
     /// What was made for a block.
-    fn made(&self, block: &Block) -> Result<&BlockResult> {
+    fn made(&self, block: &Block) -> Result<&OfBlock> {
         match self.made.get(&block.id) {
             Some(Ok(made)) => Ok(made),
             Some(Err(says)) => Err(Error::conflict(says)),
@@ -206,7 +232,59 @@ impl Making<'_> {
         }
     }
 
-    /// What a block shows; nothing where it has nothing to say.
+    /// What a block shows, one after the other; nothing where it has nothing to say.
+    async fn bodies(&self, block: &Block) -> Result<Vec<Body>> {
+        if block.show.recipe().is_none() && block.show.kept().is_none() {
+            return Ok(self.body(block).await?.into_iter().collect());
+        }
+        let mut all = Vec::new();
+        let mut figures = Vec::new();
+        for shown in &self.made(block)?.shown {
+            let body = match shown {
+                Ok(result) => told(self.of_result(block, result).await)?,
+                Err(says) => Err(says.clone()),
+            };
+            match body.unwrap_or_else(|says| Body::Refused { says }) {
+                Body::Figure(figure) if block.each.is_some() => figures.push(*figure),
+                body => all.push(body),
+            }
+        }
+        if !figures.is_empty() {
+            let beside = if let Show::Figure(drawn) = &block.show { drawn.beside } else { 1 };
+            all.insert(0, Body::Figures { beside, figures });
+        }
+        Ok(all)
+    }
+
+    /// A result as its block shows it.
+    async fn of_result(&self, block: &Block, made: &BlockResult) -> Result<Body> {
+        let (l, a) = (self.report.language, &*made.analysis);
+        let about = self.about(self.run_of_result(made), Some(a));
+        let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
+        let uncertain = |n: u32| self.uncertainty(made, n);
+        let rows = Rows { a, named: &named, uncertain: &uncertain, l };
+        match &block.show {
+            Show::Figure(drawn) => self.figure(block, made, drawn).await,
+            Show::Limits { number, limits, caption, .. } => {
+                let (mut table, summary) = rows.against(number, limits)?;
+                table.caption = about.set(&format!("{summary} {}", or(caption, || about.usual_caption())))?;
+                Ok(Body::Table(table))
+            }
+            Show::Table { of, caption, .. } => {
+                let mut table = rows.of(*of).ok_or_else(|| {
+                    Error::conflict(format!(
+                        "{} gives none of these rows; choose another lens or other rows",
+                        made.name
+                    ))
+                })?;
+                table.caption = about.set(&or(caption, || about.usual_caption()))?;
+                Ok(Body::Table(table))
+            }
+            _ => Err(Error::fault("a block without a result")),
+        }
+    }
+
+    /// What a block without a result shows; nothing where it has nothing to say.
     async fn body(&self, block: &Block) -> Result<Option<Body>> {
         let l = self.report.language;
         let listing = |entries: Vec<(String, String)>| {
@@ -221,25 +299,13 @@ impl Making<'_> {
             Show::Text { text } if text.trim().is_empty() => None,
             Show::Text { text } => Some(Body::Text { paragraphs: self.about(self.run(block).ok(), None).set(text)? }),
             Show::Facts { .. } => Some(Body::Facts { rows: self.facts(self.run(block)?).await? }),
-            Show::Figure(drawn) => Some(self.figure(block, drawn).await?),
-            Show::Table { of, caption, .. } => {
-                let made = self.made(block)?;
-                let a = &*made.analysis;
-                let about = self.about(self.run_of_result(made), Some(a));
-                let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
-                let mut table = of_result(a, *of, &named, l).ok_or_else(|| {
-                    let says = format!("{} gives none of these rows; choose another lens or other rows", made.name);
-                    Error::conflict(says)
-                })?;
-                table.caption = about.set(&or(caption, || about.usual_caption()))?;
-                Some(Body::Table(table))
-            }
+            Show::Figure(_) | Show::Table { .. } | Show::Limits { .. } => None,
             Show::Rig { .. } => {
                 let run = self.run(block)?;
                 let channels = calibrated(&self.desk.store, run.id).await?;
                 let history = self.desk.store.calibrations(run.id).await?;
                 let corrected = |channel: i16| history.iter().filter(|h| h.channel == channel).count() > 1;
-                Some(Body::Table(of_rig(&channels, &corrected, l)))
+                Some(Body::Table(of_rig(&channels, &corrected, &|c| self.sensor(c), l)))
             }
             Show::Cautions => {
                 let rows = self.cautions();
@@ -269,8 +335,7 @@ impl Making<'_> {
         Ok(rows.into_iter().filter(|r| !r.1.is_empty()).collect())
     }
 
-    async fn figure(&self, block: &Block, drawn: &Drawn) -> Result<Body> {
-        let made = self.made(block)?;
+    async fn figure(&self, block: &Block, made: &BlockResult, drawn: &Drawn) -> Result<Body> {
         let run = self.run_of_result(made);
         let about = self.about(run, Some(&made.analysis));
         let caption = about.set(&or(&drawn.caption, || about.usual_caption()))?;
@@ -278,7 +343,9 @@ impl Making<'_> {
             Some(run) => self.desk.store.notes(run.id).await?,
             None => Vec::new(),
         };
-        let look = Look { drawn, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
+        let beside = if block.each.is_some() { drawn.beside } else { 1 };
+        let look =
+            Look { drawn, beside, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
         let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
     }
@@ -292,7 +359,8 @@ impl Making<'_> {
                 all.push(told);
             }
         };
-        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()) {
+        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()).flat_map(|m| &m.made)
+        {
             for c in &made.analysis.cautions {
                 say(c.rule.word(), c.says.clone());
             }
@@ -308,12 +376,11 @@ impl Making<'_> {
     /// How each result was made, in words.
     fn recipes(&self) -> Vec<(String, String)> {
         let l = self.report.language;
-        let one = |block: &Block| {
-            let made = self.made.get(&block.id)?.as_ref().ok()?;
+        let one = |(block, made): (&Block, &BlockResult)| {
             // As the rig calls it: by its input.
             let named = |n: u32| {
-                let of_run = self.names.get(&made.run_id?)?.get(&n)?;
-                Some(format!("{} {}", of_run.0, of_run.1))
+                let row = &self.channels.get(&made.run_id?)?.get(&n)?.recorded.row;
+                Some(format!("{} {}", row.input, row.name))
             };
             let recipe = serde_json::to_value(&made.analysis.recipe).ok()?;
             let of = match (&made.kept, self.run_of_result(made)) {
@@ -326,7 +393,13 @@ impl Making<'_> {
             };
             Some((format!("{}: {of}", self.name_of(block, made)), text))
         };
-        self.report.blocks.iter().filter_map(one).collect()
+        self.all_made().filter_map(one).collect()
+    }
+
+    /// All results with their blocks, in the order of those.
+    pub(super) fn all_made(&self) -> impl Iterator<Item = (&Block, &BlockResult)> {
+        let of = |id: u32| self.made.get(&id).and_then(|m| m.as_ref().ok()).map_or(&[][..], |m| &m.made);
+        self.report.blocks.iter().flat_map(move |b| of(b.id).iter().map(move |m| (b, m)))
     }
 }
 

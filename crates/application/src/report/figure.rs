@@ -3,6 +3,7 @@
 use super::modal;
 use super::words::with;
 use crate::{Error, Result};
+use echo_formats::plot::out::table;
 use echo_formats::plot::{self, Axis, Curve, Map, Pane, Plot, draw};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis as Direction, Trace};
@@ -16,6 +17,8 @@ use echo_store::note::Note;
 /// How a figure is drawn.
 pub(super) struct Look<'a> {
     pub(super) drawn: &'a Drawn,
+    /// How many stand beside each other.
+    pub(super) beside: u8,
     pub(super) notes: &'a [Note],
     pub(super) language: Language,
     /// The specimen, where shapes are drawn on it.
@@ -56,7 +59,8 @@ const MOST_MAPS: usize = 3;
 /// # Errors
 /// It has nothing to draw, with what else could be chosen.
 pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &Look<'_>) -> Result<Figure> {
-    let size = (look.drawn.height != Height::Usual).then(|| [WIDTH, height(look.drawn.height)]);
+    let usual = look.drawn.height == Height::Usual && look.beside == 1;
+    let size = (!usual).then(|| [WIDTH / f64::from(look.beside.max(1)), height(look.drawn.height)]);
     let none = |says: &str| Error::conflict(says);
     let modal = "this result has no modes; choose its curves, or a result of the lens modes";
     let drawing = match look.drawn.part {
@@ -67,7 +71,7 @@ pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &L
                 none("there is nothing to draw in this range of this result; choose a wider one, or a table")
             })?;
             let mut figure = Figure::of(draw(&plot), alt, caption);
-            figure.notes = notes;
+            (figure.notes, figure.values) = (notes, Some(table(&plot)));
             return Ok(figure);
         }
         Part::Poles => modal::plotted(modal::poles(result, look), size).ok_or_else(|| none(modal))?,

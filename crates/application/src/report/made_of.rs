@@ -94,7 +94,7 @@ pub(super) fn code(results: &[OfResult]) -> String {
 }
 
 impl Making<'_> {
-    fn of_result(&self, block: &Block, made: &BlockResult) -> Option<OfResult> {
+    fn told_of(&self, (block, made): (&Block, &BlockResult)) -> Option<OfResult> {
         let run = self.runs.iter().find(|r| Some(r.id) == made.run_id);
         Some(OfResult {
             block: block.id,
@@ -112,8 +112,7 @@ impl Making<'_> {
 
     /// All results, in the order of their blocks.
     pub(super) fn of_results(&self) -> Vec<OfResult> {
-        let one = |b: &Block| self.of_result(b, self.made.get(&b.id)?.as_ref().ok()?);
-        self.report.blocks.iter().filter_map(one).collect()
+        self.all_made().filter_map(|of| self.told_of(of)).collect()
     }
 
     /// Everything the report was made of.

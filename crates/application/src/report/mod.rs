@@ -7,6 +7,7 @@
 //! | `results` | the results that blocks show |
 //! | `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
 //! | `made_of`, [`digests`] | what it was made of |
+//! | [`templates`] | reports that others begin with |
 //! | [`verify`] | a report that was handed over held against what is here |
 
 pub(crate) mod content;
@@ -16,6 +17,7 @@ mod made_of;
 mod modal;
 mod results;
 mod tables;
+pub mod templates;
 pub mod verify;
 mod words;
 
@@ -28,7 +30,7 @@ use content::{Collected, For, collected};
 use echo_job::report::Report;
 use echo_report::SealKey;
 use echo_store::Store;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use utoipa::ToSchema;
 
@@ -53,6 +55,33 @@ pub async fn save(store: &Store, id: i64, made_on: Option<i64>, body: Report) ->
     body.check()?;
     let value = serde_json::to_value(&body)?;
     Ok(store.save_report(id, made_on, &value).await?)
+}
+
+/// What a report is saved as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ReportForm {
+    /// PDF/A-3, with what it was made of, sealed.
+    #[default]
+    Pdf,
+    /// One HTML file.
+    Html,
+    /// A workbook: a sheet for each table and figure.
+    Xlsx,
+    /// Its figures as SVG, PNG and CSV in a ZIP.
+    Figures,
+}
+
+impl ReportForm {
+    /// Ending and media type.
+    pub fn told(self) -> (&'static str, &'static str) {
+        match self {
+            ReportForm::Pdf => ("pdf", "application/pdf"),
+            ReportForm::Html => ("html", "text/html; charset=utf-8"),
+            ReportForm::Xlsx => ("xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+            ReportForm::Figures => ("zip", "application/zip"),
+        }
+    }
 }
 
 /// The report as it would be printed.

@@ -5,8 +5,10 @@ use crate::runs::results::analysed;
 use crate::{Error, Result};
 use echo_job::analysis::Analysis;
 use echo_job::recipe::Recipe;
-use echo_job::report::block::Block;
+use echo_job::report::block::{Block, Each};
+use echo_job::unit::{Quantity, find};
 use echo_store::result::KeptResult;
+use echo_store::run::{Run, RunChannel};
 use futures::stream::{self, StreamExt, TryStreamExt};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -28,8 +30,16 @@ pub(super) struct BlockResult {
     pub(super) kept: Option<KeptResult>,
 }
 
-/// What became of each block's result.
-pub(super) type Results = BTreeMap<u32, std::result::Result<BlockResult, String>>;
+/// What a block shows: one result, or one for each channel or run.
+pub(super) struct OfBlock {
+    /// What was made for it.
+    pub(super) made: Vec<BlockResult>,
+    /// What is shown, one after the other; what could not be made says why.
+    pub(super) shown: Vec<std::result::Result<BlockResult, String>>,
+}
+
+/// What became of each block's results.
+pub(super) type Results = BTreeMap<u32, std::result::Result<OfBlock, String>>;
 
 /// What a block is refused for stands in its place; what is no matter of the block ends the report.
 pub(super) fn told<T>(made: Result<T>) -> Result<std::result::Result<T, String>> {
@@ -51,14 +61,7 @@ impl Making<'_> {
         let shown = self.report.blocks.iter().filter(|b| b.show.kept().is_some() || b.show.recipe().is_some());
         let one = |block: &Block| {
             let (block, kept) = (block.clone(), &kept);
-            async move {
-                let made = match (block.show.kept(), block.show.recipe()) {
-                    (Some(key), _) => self.kept(key, kept).await,
-                    (None, Some(recipe)) => self.made_of_samples(&block, recipe.clone()).await,
-                    (None, None) => Err(Error::fault("a block without a result")),
-                };
-                Ok::<_, Error>((block.id, told(made)?))
-            }
+            async move { Ok::<_, Error>((block.id, told(self.of_block(&block, kept).await)?)) }
         };
         let going: Vec<_> = shown.map(one).collect();
         let mut all = stream::iter(going).buffered(AT_ONCE);
@@ -72,11 +75,49 @@ impl Making<'_> {
         Ok(out)
     }
 
-    async fn made_of_samples(&self, block: &Block, recipe: Value) -> Result<BlockResult> {
-        let run = self.run(block)?;
-        let analysis = analysed(self.desk, run.id, Recipe::from_value(recipe)?, self.watched).await?;
+    async fn of_block(&self, block: &Block, kept: &[KeptResult]) -> Result<OfBlock> {
+        let Some(recipe) = block.show.recipe() else {
+            let key = block.show.kept().ok_or_else(|| Error::fault("a block without a result"))?;
+            return Ok(shown(block, self.kept(key, kept).await?));
+        };
+        if block.each != Some(Each::Run) {
+            return Ok(shown(block, self.made_of_samples(self.run(block)?, recipe.clone()).await?));
+        }
+        let mut all = OfBlock { made: Vec::new(), shown: Vec::new() };
+        for run in self.runs.iter().filter(|r| r.samples > 0) {
+            let made = told(self.made_of_samples(run, recipe.clone()).await)?;
+            all.made.extend(made.iter().cloned());
+            all.shown.push(made.map_err(|says| format!("run {}: {says}", run.number)));
+        }
+        if all.shown.is_empty() {
+            return Err(Error::conflict("there is no recorded run to report on; record one, or choose another"));
+        }
+        Ok(all)
+    }
+
+    async fn made_of_samples(&self, run: &Run, recipe: Value) -> Result<BlockResult> {
+        let mut recipe = Recipe::from_value(recipe)?;
+        if recipe.channels.is_none() {
+            recipe.channels = self.fitting(run, recipe.unit.as_deref()).await?;
+        }
+        let analysis = analysed(self.desk, run.id, recipe, self.watched).await?;
         let name = analysis.recipe.lens.name().to_string();
         Ok(BlockResult { name, analysis, run_id: Some(run.id), kept: None })
+    }
+
+    /// Channels of a run that can be shown in a unit; nothing, which is all, where none is asked for.
+    async fn fitting(&self, run: &Run, unit: Option<&str>) -> Result<Option<Vec<u32>>> {
+        let Some(unit) = unit else { return Ok(None) };
+        let wanted = find(unit)?.quantity;
+        let channels = self.desk.store.run_channels(run.id).await?;
+        let fits = |c: &&RunChannel| {
+            find(&c.row.unit).is_ok_and(|u| u.quantity == wanted || moves(u.quantity) && moves(wanted))
+        };
+        let all: Vec<u32> = channels.iter().filter(fits).filter_map(|c| u32::try_from(c.channel).ok()).collect();
+        if all.is_empty() {
+            return Err(Error::conflict(format!("run {} has no channel that can be shown in {unit}", run.number)));
+        }
+        Ok(Some(all))
     }
 
     async fn kept(&self, key: i64, all: &[KeptResult]) -> Result<BlockResult> {
@@ -88,4 +129,43 @@ impl Making<'_> {
         let run_id = head.run_id.filter(|_| head.runs.len() == 1);
         Ok(BlockResult { name: head.name.clone(), analysis, run_id, kept: Some(head.clone()) })
     }
+}
+
+/// Whether one of these is made of another by integration.
+fn moves(q: Quantity) -> bool {
+    matches!(q, Quantity::Acceleration | Quantity::Velocity | Quantity::Displacement)
+}
+
+/// A result as its block shows it: whole, or channel by channel.
+fn shown(block: &Block, made: BlockResult) -> OfBlock {
+    let shown = match block.each {
+        Some(Each::Channel) => channels(&made.analysis).into_iter().map(|c| Ok(of_channel(&made, c))).collect(),
+        _ => vec![Ok(made.clone())],
+    };
+    OfBlock { made: vec![made], shown }
+}
+
+/// Channels of a result, in their order.
+fn channels(a: &Analysis) -> Vec<u32> {
+    let mut all = Vec::new();
+    let told = a.traces.iter().map(|t| t.channel).chain(a.numbers.iter().map(|n| n.channel));
+    for channel in told.filter(|c| *c > 0) {
+        if !all.contains(&channel) {
+            all.push(channel);
+        }
+    }
+    all
+}
+
+/// What of a result is of one channel. It was made once for all of them: what is read together costs one reading.
+fn of_channel(made: &BlockResult, channel: u32) -> BlockResult {
+    let a = &made.analysis;
+    let analysis = Analysis {
+        cautions: a.cautions.iter().filter(|c| c.channel.is_none_or(|c| c == channel)).cloned().collect(),
+        traces: a.traces.iter().filter(|t| t.channel == channel).cloned().collect(),
+        numbers: a.numbers.iter().filter(|n| n.channel == channel).cloned().collect(),
+        peaks: a.peaks.iter().filter(|p| p.channel == channel).cloned().collect(),
+        ..(**a).clone()
+    };
+    BlockResult { analysis: Arc::new(analysis), ..made.clone() }
 }

@@ -2,9 +2,13 @@
 
 use super::words::with;
 use crate::runs::source::Calibrated;
+use crate::{Error, Result};
 use echo_job::analysis::Analysis;
-use echo_job::report::block::Rows;
+use echo_job::analysis::result::Number;
+use echo_job::report::block::{Limit, Rows as Wanted};
 use echo_job::report::language::{Language, Term};
+use echo_job::report::limits::{Verdict, allowed, verdict};
+use echo_job::sensor::Sensor;
 use echo_report::document::Table;
 
 /// Peaks told at most.
@@ -12,94 +16,228 @@ const MOST_PEAKS: usize = 12;
 /// Digits of a number in a table.
 const DIGITS: usize = 4;
 
-/// Rows of a result; nothing where it has none of that kind.
-pub(super) fn of_result(a: &Analysis, of: Rows, named: &dyn Fn(u32) -> String, l: Language) -> Option<Table> {
-    match of {
-        Rows::Numbers => numbers(a, named, l),
-        Rows::Peaks => peaks(a, named, l),
-    }
+/// A result, with what is needed to tell its rows.
+pub(super) struct Rows<'a> {
+    pub(super) a: &'a Analysis,
+    /// Names of channels.
+    pub(super) named: &'a dyn Fn(u32) -> String,
+    /// Expanded uncertainty of a channel's values as a share, where it is known.
+    pub(super) uncertain: &'a dyn Fn(u32) -> Option<f64>,
+    pub(super) l: Language,
 }
 
-/// A row a channel or mode, a column a number.
-fn numbers(a: &Analysis, named: &dyn Fn(u32) -> String, l: Language) -> Option<Table> {
-    let mut columns: Vec<(&str, &str)> = Vec::new();
-    let mut rows: Vec<(u32, Option<u32>)> = Vec::new();
-    for n in &a.numbers {
-        let (column, row) = ((n.name.as_str(), n.unit.as_str()), (n.channel, n.mode));
-        if !columns.contains(&column) {
-            columns.push(column);
-        }
-        if !rows.contains(&row) {
-            rows.push(row);
+impl Rows<'_> {
+    /// Rows of a kind; nothing where it has none of that kind.
+    pub(super) fn of(&self, of: Wanted) -> Option<Table> {
+        match of {
+            Wanted::Numbers => self.numbers(),
+            Wanted::Peaks => self.peaks(),
         }
     }
-    if rows.is_empty() {
-        return None;
+
+    /// Expanded uncertainty of a number; none where it is not known, or the number hangs on no calibration.
+    fn uncertainty(&self, n: &Number) -> Option<f64> {
+        let share = (self.uncertain)(n.channel).filter(|_| !n.unit.is_empty())?;
+        Some((share * n.value).abs())
     }
-    let modes = rows.iter().any(|r| r.1.is_some());
-    let head = |(name, unit): &(&str, &str)| {
-        let plain = name.replace('_', " ");
-        if unit.is_empty() { plain } else { format!("{plain}, {unit}") }
-    };
-    let first = l.says(if modes { Term::Mode } else { Term::Channels }).to_string();
-    let row = |r: &(u32, Option<u32>)| {
-        let name = match r {
-            (_, Some(mode)) => mode.to_string(),
-            (channel, None) => named(*channel),
+
+    /// A row a channel or mode, a column a number.
+    fn numbers(&self) -> Option<Table> {
+        let (a, l) = (self.a, self.l);
+        let mut columns: Vec<(&str, &str)> = Vec::new();
+        let mut rows: Vec<(u32, Option<u32>)> = Vec::new();
+        for n in &a.numbers {
+            let (column, row) = ((n.name.as_str(), n.unit.as_str()), (n.channel, n.mode));
+            if !columns.contains(&column) {
+                columns.push(column);
+            }
+            if !rows.contains(&row) {
+                rows.push(row);
+            }
+        }
+        if rows.is_empty() {
+            return None;
+        }
+        let modes = rows.iter().any(|r| r.1.is_some());
+        let head = |(name, unit): &(&str, &str)| {
+            let plain = name.replace('_', " ");
+            if unit.is_empty() { plain } else { format!("{plain}, {unit}") }
         };
-        let cell = |c: &(&str, &str)| {
-            let found =
-                a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c);
-            found.map_or_else(String::new, |n| l.number(n.value, DIGITS))
+        let first = l.says(if modes { Term::Mode } else { Term::Channels }).to_string();
+        let row = |r: &(u32, Option<u32>)| {
+            let name = match r {
+                (_, Some(mode)) => mode.to_string(),
+                (0, None) => String::new(),
+                (channel, None) => (self.named)(*channel),
+            };
+            let cell = |c: &(&str, &str)| {
+                let found =
+                    a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c);
+                found.map_or_else(String::new, |n| match self.uncertainty(n) {
+                    Some(u) => l.uncertain(n.value, u, ""),
+                    None => l.number(n.value, DIGITS),
+                })
+            };
+            std::iter::once(name).chain(columns.iter().map(cell)).collect::<Vec<String>>()
         };
-        std::iter::once(name).chain(columns.iter().map(cell)).collect()
-    };
-    Some(Table {
-        heads: std::iter::once(first).chain(columns.iter().map(head)).collect(),
-        rows: rows.iter().map(row).collect(),
-        digits: std::iter::once(false).chain(columns.iter().map(|_| true)).collect(),
-        ..Table::default()
-    })
+        // As numbers, an uncertainty has a column of its own.
+        let sure = !a.numbers.iter().any(|n| self.uncertainty(n).is_some());
+        let plain_head = |c: &(&str, &str)| if sure { vec![head(c)] } else { vec![head(c), format!("± {}", head(c))] };
+        let plain_row = |r: &(u32, Option<u32>)| {
+            let cells = |c: &(&str, &str)| {
+                let found =
+                    a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c);
+                let value = found.map_or_else(String::new, |n| as_number(n.value));
+                let half = found.and_then(|n| self.uncertainty(n)).map_or_else(String::new, as_number);
+                if sure { vec![value] } else { vec![value, half] }
+            };
+            let name: Vec<String> = row(r).into_iter().take(1).collect();
+            name.into_iter().chain(columns.iter().flat_map(cells)).collect()
+        };
+        let plain_heads = std::iter::once(first.clone()).chain(columns.iter().flat_map(plain_head)).collect();
+        let plain = Some((plain_heads, rows.iter().map(plain_row).collect()));
+        Some(Table {
+            plain,
+            heads: std::iter::once(first).chain(columns.iter().map(head)).collect(),
+            rows: rows.iter().map(row).collect(),
+            digits: std::iter::once(false).chain(columns.iter().map(|_| true)).collect(),
+            ..Table::default()
+        })
+    }
+
+    /// A number of each channel held against what is allowed, and how many are within.
+    ///
+    /// # Errors
+    /// The result has no such number, or nothing is said of any of its channels.
+    pub(super) fn against(&self, number: &str, limits: &[Limit]) -> Result<(Table, String)> {
+        let l = self.l;
+        let mut names: Vec<&str> = self.a.numbers.iter().map(|n| n.name.as_str()).collect();
+        names.dedup();
+        let of: Vec<(&Number, f64)> = self
+            .a
+            .numbers
+            .iter()
+            .filter(|n| n.name == number)
+            .filter_map(|n| Some((n, allowed(limits, n.channel)?)))
+            .collect();
+        if of.is_empty() {
+            names.sort_unstable();
+            names.dedup();
+            let says = if names.contains(&number) {
+                "no limit is said for any of these channels; name them, or leave the channels of a limit empty".into()
+            } else {
+                format!("the result has no number “{number}”; allowed: {}", names.join(", "))
+            };
+            return Err(Error::conflict(says));
+        }
+        let row = |(n, at_most): &(&Number, f64)| {
+            let u = self.uncertainty(n);
+            let verdict = verdict(n.value, u, *at_most);
+            let value = match u {
+                Some(u) => l.uncertain(n.value, u, &n.unit),
+                None => l.quantity(n.value, DIGITS, &n.unit),
+            };
+            let word = match verdict {
+                Verdict::Within => Term::Within,
+                Verdict::Exceeded => Term::Exceeded,
+                Verdict::Undecided => Term::Undecided,
+            };
+            let share = l.number(100.0 * n.value / at_most, 3);
+            let (name, word) = ((self.named)(n.channel), l.says(word).to_string());
+            let numbers = [Some(n.value), u, Some(*at_most), Some(100.0 * n.value / at_most)];
+            let numbers = numbers.map(|x| x.map_or_else(String::new, as_number));
+            let plain = [name.clone()].into_iter().chain(numbers).chain([n.unit.clone(), word.clone()]).collect();
+            ((vec![name, value, l.quantity(*at_most, DIGITS, &n.unit), share, word], plain), verdict)
+        };
+        let (cells, verdicts): (Vec<_>, Vec<Verdict>) = of.iter().map(row).unzip();
+        let (rows, plain): (Vec<Vec<String>>, Vec<Vec<String>>) = cells.into_iter().unzip();
+        let good = verdicts.iter().filter(|v| **v == Verdict::Within).count();
+        let mut summary = l.says(Term::AllWithin).to_string();
+        for n in [good, rows.len()] {
+            summary = summary.replacen("{}", &n.to_string(), 1);
+        }
+        let heads = [Term::Channels, Term::Value, Term::Allowed, Term::Share, Term::Verdict];
+        let mut heads: Vec<String> = heads.map(|t| l.says(t).to_string()).to_vec();
+        heads[1] = number.replace('_', " ");
+        let (name, own) = (heads[0].clone(), heads[1].clone());
+        let plain_heads = vec![
+            name,
+            own.clone(),
+            format!("± {own}"),
+            heads[2].clone(),
+            heads[3].clone(),
+            "".into(),
+            heads[4].clone(),
+        ];
+        let table = Table {
+            plain: Some((plain_heads, plain)),
+            heads,
+            rows,
+            digits: vec![false, true, true, true, false],
+            loud: verdicts.iter().map(|v| *v != Verdict::Within).collect(),
+            ..Table::default()
+        };
+        Ok((table, summary))
+    }
+
+    fn peaks(&self) -> Option<Table> {
+        let (a, l) = (self.a, self.l);
+        if a.peaks.is_empty() {
+            return None;
+        }
+        let unit = |channel: u32| a.traces.iter().find(|t| t.channel == channel).map_or("", |t| t.unit.as_str());
+        let row = |p: &echo_job::analysis::result::PeakFound| {
+            vec![(self.named)(p.channel), l.number(p.frequency_hz, 5), l.quantity(p.value, DIGITS, unit(p.channel))]
+        };
+        Some(Table {
+            heads: [Term::Channels, Term::Frequency, Term::Value].map(|t| l.says(t).to_string()).to_vec(),
+            rows: a.peaks.iter().take(MOST_PEAKS).map(row).collect(),
+            digits: vec![false, true, true],
+            ..Table::default()
+        })
+    }
 }
 
-fn peaks(a: &Analysis, named: &dyn Fn(u32) -> String, l: Language) -> Option<Table> {
-    if a.peaks.is_empty() {
-        return None;
-    }
-    let unit = |channel: u32| a.traces.iter().find(|t| t.channel == channel).map_or("", |t| t.unit.as_str());
-    let row = |p: &echo_job::analysis::result::PeakFound| {
-        vec![named(p.channel), l.number(p.frequency_hz, 5), l.quantity(p.value, DIGITS, unit(p.channel))]
-    };
-    Some(Table {
-        heads: [Term::Channels, Term::Frequency, Term::Value].map(|t| l.says(t).to_string()).to_vec(),
-        rows: a.peaks.iter().take(MOST_PEAKS).map(row).collect(),
-        digits: vec![false, true, true],
-        ..Table::default()
-    })
+/// A number as a workbook takes it; nothing for what is none.
+fn as_number(x: f64) -> String {
+    if x.is_finite() { x.to_string() } else { String::new() }
 }
 
-/// Channels with sensors and calibrations; those of `corrected` have a mark.
-pub(super) fn of_rig(channels: &[Calibrated], corrected: &dyn Fn(i16) -> bool, l: Language) -> Table {
+/// Channels with sensors and calibrations; those of `corrected` have a mark. `sensor` knows the day of the calibration.
+pub(super) fn of_rig<'a>(
+    channels: &[Calibrated],
+    corrected: &dyn Fn(i16) -> bool,
+    sensor: &dyn Fn(&Calibrated) -> Option<&'a Sensor>,
+    l: Language,
+) -> Table {
+    let dated = channels.iter().any(|c| sensor(c).is_some_and(|s| s.calibrated_on.is_some()));
     let row = |c: &Calibrated| {
         let row = &c.recorded.row;
-        vec![
+        let mark = if corrected(c.channel) { " *" } else { "" };
+        let mut cells = vec![
             row.input.to_string(),
             row.name.clone(),
             row.sensor.clone(),
-            format!(
-                "{}{}",
-                with(l.short(c.sensitivity.value, 7), &c.sensitivity.unit),
-                if corrected(c.channel) { " *" } else { "" }
-            ),
-            format!("{} {}", row.coupling.name(), with(l.short(row.range_v, 5), "V")),
-        ]
+            format!("{}{mark}", with(l.short(c.sensitivity.value, 7), &c.sensitivity.unit)),
+        ];
+        if dated {
+            let on = sensor(c).and_then(|s| s.calibrated_on);
+            cells.push(on.map_or_else(String::new, |d| d.to_string()));
+        }
+        cells.push(format!("{} {}", row.coupling.name(), with(l.short(row.range_v, 5), "V")));
+        cells
     };
-    let heads = [Term::Channels, Term::Sensor, Term::Sensitivity, Term::SetTo].map(|t| l.says(t).to_string());
+    let heads: &[Term] = if dated {
+        &[Term::Channels, Term::Sensor, Term::Sensitivity, Term::Calibrated, Term::SetTo]
+    } else {
+        &[Term::Channels, Term::Sensor, Term::Sensitivity, Term::SetTo]
+    };
     Table {
-        heads: std::iter::once(String::new()).chain(heads).collect(),
+        heads: std::iter::once(String::new()).chain(heads.iter().map(|t| l.says(*t).to_string())).collect(),
         rows: channels.iter().map(row).collect(),
-        digits: vec![true, false, false, true, true],
-        twin: channels.len() > 8,
+        digits: [true, false, false].into_iter().chain(heads[2..].iter().map(|_| true)).collect(),
+        // With a day more there is no room for two halves beside each other.
+        twin: channels.len() > 8 && !dated,
         ..Table::default()
     }
 }

@@ -3,8 +3,8 @@
 use crate::brought_results::of_another_test;
 use crate::handover::brought_in;
 use anyhow::{Context, Result};
-use echo_browser_tests::Rigged;
 use echo_browser_tests::browser::{Browser, plain};
+use echo_browser_tests::{Rigged, program, says};
 use fantoccini::key::Key;
 use serde_json::{Value, json};
 
@@ -123,18 +123,18 @@ async fn what_is_kept_stands_in_the_report_as_figures_and_tables() -> Result<()>
     assert_eq!(made["state"], "done", "{made}");
     let kept = r.get("/api/campaigns/1/kept-results").await?;
     let of = |name: &str| kept.as_array().into_iter().flatten().find(|k| k["name"] == name).map(|k| k["id"].clone());
-    let (shapes, response) =
-        (of("shapes of plate").context("shapes")?, of("response of plate").context("a response")?);
+    let (shapes, response) = (of("shapes of plate").context("shapes")?, of("response of plate").context("a response")?);
     let before = r.get("/api/campaigns/1/report").await?["blocks"].as_array().map_or(0, Vec::len);
 
     // From the list of what is kept, as a block of its own.
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/study/1/results", r.url)).await?;
-    b.press_path("//table[@aria-label='Kept results']//tr[contains(., 'response of plate')]//button[.='Use in report']")
-        .await?;
-    let now = r
-        .got("/api/campaigns/1/report", |v| v["blocks"].as_array().is_some_and(|b| b.len() == before + 1))
-        .await?;
+    b.press_path(
+        "//table[@aria-label='Kept results']//tr[contains(., 'response of plate')]//button[.='Use in report']",
+    )
+    .await?;
+    let now =
+        r.got("/api/campaigns/1/report", |v| v["blocks"].as_array().is_some_and(|b| b.len() == before + 1)).await?;
     let block = now["blocks"].as_array().into_iter().flatten().find(|b| b["title"] == "response of plate");
     assert_eq!(block.context("the block")?["show"]["kept"], response);
     b.find("img[alt='Page 1 of the report']").await?;
@@ -167,5 +167,76 @@ async fn what_is_kept_stands_in_the_report_as_figures_and_tables() -> Result<()>
     let now = r.got("/api/campaigns/1/report", |v| !v.to_string().contains("\"kept\"")).await?;
     assert!(now.to_string().contains("\"lens\":\"spectrum\""), "{now}");
     b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_template_becomes_a_report_with_a_verdict_by_page_and_by_command() -> Result<()> {
+    let r = Rigged::start().await?;
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report", r.url)).await?;
+    b.press("Templates").await?;
+    b.press_found("button[aria-label='Use Machine acceptance']").await?;
+    let now = r.got("/api/campaigns/1/report", |v| shown(v).contains(&"limits".to_string())).await?;
+    assert_eq!(now["title"], "Merrow: port thruster gearbox", "its title stays");
+    b.text_until("section[aria-label=Blocks]", |t| t.contains("Vibration severity")).await?;
+    let text = read_back(&r).await?;
+    assert!(text.contains("Within limits: ") && text.contains("of 14."), "accelerations in mm/s alone:\n{text}");
+    assert!(text.contains("gearbox top, vert") && text.contains("Verdict"), "{text}");
+
+    // One channel is allowed less, and its sensor's certificate says how sure the value is.
+    b.press_path("//section[@aria-label='Blocks']//button[contains(., 'Vibration severity')]").await?;
+    b.press("Add a limit").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["limits"].as_array().map(Vec::len) == Some(2)).await?;
+    b.type_over("input[aria-label='Limit 2']", &format!("0.0001{}", char::from(Key::Enter))).await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["limits"][1]["at_most"] == 0.0001).await?;
+    let mut report = r.get("/api/campaigns/1/report").await?;
+    report["blocks"][2]["show"]["limits"][1]["channels"] = json!([7]);
+    assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 200);
+    let rig = r.get("/api/campaigns/1/rig").await?.to_string();
+    let sensors = r.get("/api/sensors").await?;
+    for s in sensors.as_array().into_iter().flatten() {
+        let label = format!("{}, {}", s["model"].as_str().unwrap_or(""), s["serial"].as_str().unwrap_or(""));
+        if rig.contains(&label) {
+            let mut sensor = s.clone();
+            let keys = ["id", "label", "changed_at"];
+            keys.iter().for_each(|k| drop(sensor.as_object_mut().map(|s| s.remove(*k))));
+            sensor["uncertainty_percent"] = json!(2.0);
+            let (status, answer) = r.call("PUT", "/api/sensors", Some(sensor)).await?;
+            assert_eq!(status, 200, "{answer}");
+        }
+    }
+    let text = read_back(&r).await?;
+    let own = text.lines().find(|l| l.contains("EXCEEDED")).context("a verdict")?;
+    assert!(own.contains('±') && own.contains("0.0001"), "{own}");
+
+    // Kept under a name of the house, it is there for every campaign; as a command it makes the same report.
+    b.press("Templates").await?;
+    b.send("input[aria-label='Name of the template']", &format!("Yard{}", char::from(Key::Enter))).await?;
+    b.text_until("table[aria-label=Templates]", |t| t.contains("Yard") && t.contains("kept")).await?;
+    b.page.clone().close().await?;
+    let out = tempfile::Builder::new().suffix(".pdf").tempfile()?;
+    let echo = std::process::Command::new(program("fleet-echo"))
+        .args(["report", "1", "--template", "yard", "--out"])
+        .arg(out.path())
+        .env("FLEET_ECHO_SERVER", &r.url)
+        .output()?;
+    assert!(echo.status.success(), "{}", String::from_utf8_lossy(&echo.stderr));
+    let told = std::process::Command::new("pdftotext").arg("-layout").arg(out.path()).arg("-").output()?;
+    assert_eq!(String::from_utf8_lossy(&told.stdout).replace('\u{a0}', " "), text, "by page and by command the same");
+
+    // What is not allowed is told: its name, its form, one that is not there.
+    let keep = async |name: &str, body: Value| {
+        r.call("PUT", "/api/report-templates", Some(json!({ "name": name, "body": body }))).await
+    };
+    let body = r.get("/api/report-templates").await?[0]["body"].clone();
+    let (status, answer) = keep("machine ACCEPTANCE", body).await?;
+    assert!(status == 422 && says(&answer).contains("comes along"), "{answer}");
+    let (status, answer) =
+        keep("odd", json!({ "title": "x", "blocks": [{ "id": 1, "show": { "what": "moon" } }] })).await?;
+    assert!(status == 422 && says(&answer).contains("no report"), "{answer}");
+    let wish = json!({ "template": "moon" });
+    let (status, answer) = r.call("POST", "/api/campaigns/1/report/from-template", Some(wish)).await?;
+    assert!(status == 409 && says(&answer).contains("there are Machine acceptance"), "{answer}");
     Ok(())
 }

@@ -35,11 +35,7 @@ fn holds(told: &Value) -> Vec<&str> {
 fn by_command(r: &Rigged, pdf: &[u8]) -> Result<Output> {
     let file = tempfile::NamedTempFile::new()?;
     std::fs::write(file.path(), pdf)?;
-    Ok(Command::new(program("fleet-echo"))
-        .arg("verify")
-        .arg(file.path())
-        .env("FLEET_ECHO_SERVER", &r.url)
-        .output()?)
+    Ok(Command::new(program("fleet-echo")).arg("verify").arg(file.path()).env("FLEET_ECHO_SERVER", &r.url).output()?)
 }
 
 fn sql(r: &Rigged, text: &str) -> Result<()> {
@@ -80,7 +76,10 @@ async fn every_number_of_a_report_is_made_again_and_what_was_changed_is_told() -
     let told = verified(&r, &pdf).await?;
     assert_eq!(holds(&told), ["differs", "differs", "same"], "{told}");
     let levels = told["results"][0]["says"].to_string();
-    assert!(levels.contains("the sensitivity of channel 7 of run 1 was put right since: 10.4 mV/(m/s²) instead of"), "{levels}");
+    assert!(
+        levels.contains("the sensitivity of channel 7 of run 1 was put right since: 10.4 mV/(m/s²) instead of"),
+        "{levels}"
+    );
     assert!(levels.contains("rms of channel 7: "), "{levels}");
     let said = by_command(&r, &pdf)?;
     assert_eq!(said.status.code(), Some(2), "a script notices");
@@ -106,7 +105,8 @@ async fn every_number_of_a_report_is_made_again_and_what_was_changed_is_told() -
     b.page.goto(&format!("{}/report", r.url)).await?;
     b.press("Check a PDF").await?;
     b.send("input[aria-label='PDF to check']", file.path().to_str().context("a path")?).await?;
-    let all = b.text_until("section[aria-label='What became of it']", |t| t.contains("of 3 results do not hold")).await?;
+    let all =
+        b.text_until("section[aria-label='What became of it']", |t| t.contains("of 3 results do not hold")).await?;
     assert!(all.contains("seal of this laboratory is whole") && all.contains("was put right since"), "{all}");
     // Another file takes its place.
     std::fs::write(file.path(), b"no report at all")?;

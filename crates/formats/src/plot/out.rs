@@ -13,7 +13,7 @@ use std::sync::{Arc, LazyLock};
 const LETTERS: f64 = 8.6;
 
 /// Text as it may stand in SVG.
-pub(super) fn escaped(text: &str) -> String {
+pub fn escaped(text: &str) -> String {
     // Characters that XML cannot hold are left out.
     let held = |c: &char| !c.is_control() || *c == '\t';
     let clean: String = text.chars().filter(held).collect();

@@ -36,6 +36,7 @@ fn any_sensor() -> impl Strategy<Value = Sensor> {
                 bias_v: None,
                 calibrated_on: Some(on),
                 due_on: Some(on + chrono::Days::new(period as u64)),
+                uncertainty_percent: None,
             }
         },
     )

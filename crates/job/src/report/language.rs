@@ -48,6 +48,8 @@ pub enum Term {
     Sensor,
     /// Head of sensitivities.
     Sensitivity,
+    /// Head of days of calibration.
+    Calibrated,
     /// Head of coupling and range.
     SetTo,
     /// Head of modes.
@@ -60,6 +62,20 @@ pub enum Term {
     Averages,
     /// Distance of a spectrum's lines.
     LinesApart,
+    /// Head of what is allowed.
+    Allowed,
+    /// Head of a channel's share of what is allowed.
+    Share,
+    /// Head of verdicts.
+    Verdict,
+    /// It is within what is allowed.
+    Within,
+    /// It is above.
+    Exceeded,
+    /// The uncertainty reaches over what is allowed.
+    Undecided,
+    /// All that is held against limits is within them.
+    AllWithin,
     /// What a report's results are known by, with the digits in place of the braces.
     Code,
 }
@@ -117,12 +133,20 @@ impl Language {
             Term::Ended => ["Ended", "Beendet"],
             Term::Sensor => ["Sensor", "Aufnehmer"],
             Term::Sensitivity => ["Sensitivity", "Empfindlichkeit"],
+            Term::Calibrated => ["Calibrated", "Kalibriert"],
             Term::SetTo => ["Set to", "Einstellung"],
             Term::Mode => ["Mode", "Eigenform"],
             Term::Frequency => ["Frequency, Hz", "Frequenz, Hz"],
             Term::Value => ["Value", "Wert"],
             Term::Averages => ["averages", "Mittelungen"],
             Term::LinesApart => ["lines apart by", "Linienabstand"],
+            Term::Allowed => ["Allowed", "Zulässig"],
+            Term::Share => ["Share, %", "Anteil, %"],
+            Term::Verdict => ["Verdict", "Urteil"],
+            Term::Within => ["within", "eingehalten"],
+            Term::Exceeded => ["EXCEEDED", "ÜBERSCHRITTEN"],
+            Term::Undecided => ["not decided", "unentschieden"],
+            Term::AllWithin => ["Within limits: {} of {}.", "Eingehalten: {} von {}."],
             Term::Code => ["results {}", "Ergebnisse {}"],
         };
         match self {

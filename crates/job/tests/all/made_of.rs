@@ -78,7 +78,10 @@ fn run(sha256: &str, unit_per_count: f64) -> OfRun {
 fn why_a_result_differs_is_told_by_samples_and_sensitivities() {
     let then = run("aa", 1.0);
     assert!(then.against(&run("aa", 1.0), &[7]).is_empty());
-    assert_eq!(then.against(&run("bb", 1.0), &[7]), ["the samples of channel 7 of run 3 are others: SHA-256 bb instead of aa"]);
+    assert_eq!(
+        then.against(&run("bb", 1.0), &[7]),
+        ["the samples of channel 7 of run 3 are others: SHA-256 bb instead of aa"]
+    );
     assert!(then.against(&run("bb", 1.0), &[8]).is_empty(), "nothing was made of that channel");
     let says = then.against(&run("aa", 0.5), &[7]);
     assert_eq!(says, ["the sensitivity of channel 7 of run 3 was put right since: 50.0 mV/g instead of 100.0 mV/g"]);

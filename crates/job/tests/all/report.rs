@@ -250,7 +250,9 @@ mod blocks {
         assert!(says(Report { title: " ".into(), ..good.clone() }).says.contains("title is empty"));
         assert!(says(Report { blocks: Vec::new(), ..good.clone() }).says.contains("0 blocks; allowed: 1 to"));
         let many = |id: &dyn Fn(u32) -> u32, n: usize| Report {
-            blocks: (1..=n as u32).map(|k| Block { id: id(k), title: String::new(), show: Show::Head }).collect(),
+            blocks: (1..=n as u32)
+                .map(|k| Block { id: id(k), title: String::new(), show: Show::Head, each: None })
+                .collect(),
             ..good.clone()
         };
         assert!(many(&|k| k, MOST_BLOCKS).check().is_ok());

@@ -1,11 +1,12 @@
 //! Reports set on pages, read back by another program.
 
 use chrono::{TimeZone, Utc};
+use echo_formats::sheet::Sheet;
 use echo_job::report::language::Language;
 use echo_job::report::text::read;
 use echo_report::document::{Body, Document, Figure, Part, Set, Table};
 use echo_report::set::ATTACHMENT;
-use echo_report::{SealKey, Sealed, attached, pages, pdf, sealed};
+use echo_report::{SealKey, Sealed, attached, folder, html, pages, pdf, sealed, workbook};
 use std::process::Command;
 
 fn set(text: &str) -> Vec<Set> {
@@ -41,8 +42,24 @@ fn figure() -> Body {
         svg: svg.into(),
         labels: Vec::new(),
         aspect: 190.0 / 640.0,
+        size: [640.0, 190.0],
+        values: None,
         notes: vec![("582.8 Hz".into(), "the mesh stands out".into())],
     }))
+}
+
+#[test]
+fn figures_beside_each_other_are_counted_on() {
+    let one = |says: &str| match figure() {
+        Body::Figure(f) => Figure { caption: set(says), ..*f },
+        _ => unreachable!(),
+    };
+    let figures = (0..5).map(|k| one(&format!("place {k}"))).collect();
+    let all = of(vec![("Spectra", Body::Figures { beside: 2, figures }), ("", figure())]);
+    let text = told("pdftotext", &["-layout"], &pdf(&all, None).unwrap(), &["-"]);
+    let beside = text.lines().find(|l| l.contains("Figure 1. place 0"));
+    assert!(beside.is_some_and(|l| l.contains("Figure 2. place 1")), "{text}");
+    assert!(text.contains("Figure 5. place 4") && text.contains("Figure 6. Levels"), "{text}");
 }
 
 fn everything() -> Document {
@@ -52,6 +69,8 @@ fn everything() -> Document {
             heads: ["", "Channel", "Value"].map(String::from).to_vec(),
             rows: (0..rows).map(|i| (0..3).map(|k| format!("{i}-{k}")).collect()).collect(),
             digits: vec![false, false, true],
+            plain: None,
+            loud: vec![false, true],
             twin,
         })
     };
@@ -249,4 +268,91 @@ fn what_is_no_report_is_told_as_such() {
     assert!(says(b"made of nothing").contains("no PDF"), "{}", says(b"made of nothing"));
     let bytes = pdf(&everything(), None).unwrap();
     assert!(attached(bytes[..bytes.len() / 3].to_vec()).is_err(), "cut off");
+}
+
+#[test]
+fn as_html_it_says_the_same_and_nothing_in_it_is_a_tag_of_its_own() {
+    let odd = Body::Text { paragraphs: set("<script>alert(1)</script> & *loud* m/s^2^\n\n- one\n- two\n\n3. third") };
+    let mut all = everything();
+    all.title = "<b>Odd</b>".into();
+    all.parts.push(Part { title: "<i>".into(), body: odd });
+    all.parts
+        .push(Part { title: String::new(), body: Body::Figures { beside: 2, figures: vec![pictured(), pictured()] } });
+    let page = html(&all);
+    assert!(!page.contains("<script>") && !page.contains("<b>Odd") && !page.contains("<i>"), "{page}");
+    for part in [
+        "&lt;script&gt;alert(1)&lt;/script&gt; &amp; <b>loud</b> m/s<sup>2</sup>",
+        "<ul><li>one</li><li>two</li></ul><ol><li value='3'>third</li></ol>",
+        "Figure 3. ",
+        "Table 2. ",
+        "299-2",
+        "class='refused'>the run was deleted",
+        "repeat(2,1fr)",
+        "aria-label='a line'",
+        "the mesh stands out",
+        "foot #panic()",
+    ] {
+        assert!(page.contains(part), "the page lacks “{part}”:\n{}", &page[..page.len().min(4000)]);
+    }
+    assert!(!page.contains("http://") || page.matches("http://").all(|_| page.contains("http://www.w3.org/2000/svg")));
+}
+
+/// A figure with its values.
+fn pictured() -> Figure {
+    let Body::Figure(f) = figure() else { unreachable!() };
+    let heads = ["frequency, Hz", "level, g"].map(String::from).to_vec();
+    let rows = vec![vec!["10".into(), "0.25".into()], vec!["20".into(), "1.5".into()]];
+    Figure { values: Some(Sheet { name: String::new(), heads, rows }), size: [640.0, 190.0], ..*f }
+}
+
+#[test]
+fn tables_and_curves_are_sheets_with_numbers_and_figures_are_files() {
+    let numbers =
+        (["Channel", "rms, g"].map(String::from).to_vec(), vec![vec!["top".to_string(), "0.125".to_string()]]);
+    let levels = Table {
+        heads: ["Channel", "rms, g"].map(String::from).to_vec(),
+        rows: vec![vec!["top".into(), "(0.125 ± 0.002)".into()]],
+        plain: Some(numbers),
+        ..Table::default()
+    };
+    let all = of(vec![
+        ("Levels: of/all [channels] that were measured", Body::Table(levels)),
+        ("Spectra", Body::Figures { beside: 2, figures: vec![pictured(), pictured()] }),
+        ("spectra", Body::Figure(Box::new(pictured()))),
+    ]);
+    // Read back by another library.
+    let bytes = workbook(&all).unwrap();
+    let file = tempfile::Builder::new().suffix(".xlsx").tempfile().unwrap();
+    std::fs::write(file.path(), bytes).unwrap();
+    let code = "import sys, openpyxl\n\
+        b = openpyxl.load_workbook(sys.argv[1])\n\
+        print(b.sheetnames)\n\
+        print([c.value for c in b.worksheets[0][2]], [c.value for c in b.worksheets[3][3]])";
+    let out = Command::new("python3").args(["-c", code]).arg(file.path()).output().unwrap();
+    let said = String::from_utf8_lossy(&out.stdout).into_owned();
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    assert_eq!(
+        said.trim(),
+        "['Levels of all channels that wer', 'Spectra', 'Spectra 2', 'spectra 3']\n['top', 0.125] [20, 1.5]",
+        "{said}"
+    );
+
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(folder(&all).unwrap())).unwrap();
+    let names: Vec<String> = (0..zip.len()).map(|k| zip.by_index(k).unwrap().name().unwrap().to_string()).collect();
+    assert_eq!(names.len(), 9, "three figures in three forms: {names:?}");
+    assert!(names.contains(&"03 spectra 3.csv".to_string()), "{names:?}");
+    let mut first = String::new();
+    std::io::Read::read_to_string(&mut zip.by_name("01 Spectra.csv").unwrap(), &mut first).unwrap();
+    assert_eq!(
+        first.trim_start_matches('\u{feff}').replace('\r', ""),
+        "\"frequency, Hz\",\"level, g\"\n10,0.25\n20,1.5\n"
+    );
+    let mut png = Vec::new();
+    std::io::Read::read_to_end(&mut zip.by_name("01 Spectra.png").unwrap(), &mut png).unwrap();
+    assert!(png.starts_with(b"\x89PNG"));
+
+    // Nothing to show in that form is said.
+    let plain = of(vec![("Findings", Body::Text { paragraphs: set("none") })]);
+    assert!(workbook(&plain).unwrap_err().0.contains("no table and no figure"));
+    assert!(folder(&plain).unwrap_err().0.contains("shows no figure"));
 }

@@ -4,14 +4,17 @@ use super::{ApiError, who};
 use crate::App;
 use axum::Json;
 use axum::body::Body;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::Response;
 use echo_application::jobs::files::{self, JobFile};
 use echo_application::jobs::lists::{self, NewList};
 use echo_application::jobs::{self, JobKey, PartBody};
+use echo_application::report::ReportForm;
 use echo_application::runs::exported::{ExportFormat, RunExport};
 use futures::stream;
+use serde::Deserialize;
+use utoipa::IntoParams;
 
 /// Begins a list of results; they are made one after the other and kept.
 #[utoipa::path(post, operation_id = "begin_list", path = "/api/campaigns/{id}/jobs/results", params(("id" = i64, Path)), request_body = NewList,
@@ -37,11 +40,25 @@ pub async fn export(
     Ok(Json(files::export(&app.store, id, new, &who(&headers)).await?))
 }
 
-/// Begins to make a campaign's report as PDF.
-#[utoipa::path(post, operation_id = "begin_report", path = "/api/campaigns/{id}/jobs/report", params(("id" = i64, Path)),
+/// As what a report is made.
+#[derive(Deserialize, IntoParams)]
+pub struct FormQuery {
+    /// PDF when left out.
+    #[serde(default)]
+    #[param(value_type = Option<ReportForm>)]
+    form: ReportForm,
+}
+
+/// Begins to make a campaign's report.
+#[utoipa::path(post, operation_id = "begin_report", path = "/api/campaigns/{id}/jobs/report", params(("id" = i64, Path), FormQuery),
     responses((status = 200, body = JobKey), (status = 404, body = super::ErrorBody)))]
-pub async fn report(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Json<JobKey>, ApiError> {
-    Ok(Json(files::report(&app.store, id, &who(&headers)).await?))
+pub async fn report(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(FormQuery { form }): Query<FormQuery>,
+    headers: HeaderMap,
+) -> Result<Json<JobKey>, ApiError> {
+    Ok(Json(files::report(&app.store, id, form, &who(&headers)).await?))
 }
 
 /// Where the parts of a job stand.
@@ -84,8 +101,21 @@ pub async fn csv(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap
 #[utoipa::path(get, operation_id = "report_pdf", path = "/api/campaigns/{id}/report.pdf", params(("id" = i64, Path)),
     responses((status = 200, content_type = "application/pdf", body = Vec<u8>), (status = 409, body = super::ErrorBody)))]
 pub async fn pdf(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
-    let job = files::report(&app.store, id, &who(&headers)).await?;
+    let job = files::report(&app.store, id, ReportForm::Pdf, &who(&headers)).await?;
     sent(files::awaited(&app.store, job).await?, "inline")
+}
+
+/// The report in a form: `pdf`, `html`, `xlsx`, or `figures` in a ZIP; the same as a job that is waited for.
+#[utoipa::path(get, operation_id = "report_as", path = "/api/campaigns/{id}/report-as/{form}",
+    params(("id" = i64, Path), ("form" = ReportForm, Path)),
+    responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 409, body = super::ErrorBody)))]
+pub async fn report_as(
+    State(app): State<App>,
+    Path((id, form)): Path<(i64, ReportForm)>,
+    headers: HeaderMap,
+) -> Result<Response, ApiError> {
+    let job = files::report(&app.store, id, form, &who(&headers)).await?;
+    sent(files::awaited(&app.store, job).await?, "attachment")
 }
 
 /// The header that says under which name a file is saved: letters beyond ASCII as RFC 6266 has them.

@@ -2,12 +2,15 @@
 
 use super::ApiError;
 use super::versioned::{MadeOn, Versioned};
+use super::who;
 use crate::App;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
+use axum::http::HeaderMap;
 use echo_application::report;
 use echo_application::report::ReportPages;
+use echo_application::report::templates::{self, FromTemplate, NewTemplate, TemplateBody};
 use echo_application::report::verify::{VerifiedReport, verified};
 use echo_application::runs::going::{Hangup, Watched};
 use echo_job::report::Report;
@@ -79,4 +82,42 @@ pub struct SealKeyBody {
 #[utoipa::path(get, operation_id = "seal_key", path = "/api/report/seal-key", responses((status = 200, body = SealKeyBody)))]
 pub async fn seal_key(State(app): State<App>) -> Result<Json<SealKeyBody>, ApiError> {
     Ok(Json(SealKeyBody { key: report::public_key(&app.desk).await? }))
+}
+
+/// Templates of reports: those that come along, and the house's own.
+#[utoipa::path(get, operation_id = "list_report_templates", path = "/api/report-templates",
+    responses((status = 200, body = Vec<TemplateBody>)))]
+pub async fn list_templates(State(app): State<App>) -> Result<Json<Vec<TemplateBody>>, ApiError> {
+    Ok(Json(templates::list(&app.store).await?))
+}
+
+/// Keeps a report as a template of the house; answers with its key.
+#[utoipa::path(put, operation_id = "keep_report_template", path = "/api/report-templates", request_body = NewTemplate,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody)))]
+pub async fn keep_template(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(new): Json<NewTemplate>,
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(templates::keep(&app.store, new, &who(&headers)).await?))
+}
+
+/// Deletes a template of the house.
+#[utoipa::path(delete, operation_id = "drop_report_template", path = "/api/report-templates/{id}", params(("id" = i64, Path)),
+    responses((status = 200), (status = 404, body = super::ErrorBody)))]
+pub async fn drop_template(State(app): State<App>, Path(id): Path<i64>) -> Result<(), ApiError> {
+    Ok(templates::drop(&app.store, id).await?)
+}
+
+/// Gives the report the blocks of a template; answers with its new version.
+#[utoipa::path(post, operation_id = "report_from_template", path = "/api/campaigns/{id}/report/from-template",
+    params(("id" = i64, Path), MadeOn), request_body = FromTemplate,
+    responses((status = 200, body = i64), (status = 409, body = super::ErrorBody)))]
+pub async fn from_template(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(MadeOn { made_on }): Query<MadeOn>,
+    Json(from): Json<FromTemplate>,
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(templates::begin(&app.store, id, made_on, &from).await?))
 }

@@ -5,7 +5,7 @@ import { useRun } from "../../api/queries";
 import { useGo } from "../../shell/address";
 import { Button } from "../../ui/Button";
 import { ChannelsWord } from "../../ui/ChannelsWord";
-import { RangeWord } from "../../ui/EntryWord";
+import { NumberWord, RangeWord } from "../../ui/EntryWord";
 import { moment } from "../../ui/format";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { lenses, lensOf, put, type Recipe } from "../study/lens/lenses";
@@ -70,13 +70,29 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
         .
       </p>
       {["facts", "rig", "corrections"].includes(show.what) && <p>It shows {runWord}.</p>}
-      {(show.what === "figure" || show.what === "table") && (
+      {(show.what === "figure" || show.what === "table" || show.what === "limits") && (
         <>
-          <Source show={show} kept={kept} onSet={set} />
+          {show.what !== "limits" && <Source show={show} kept={kept} onSet={set} />}
           {keptIn(show) === undefined && (
             <OfSamples show={show} made={made} run={shown} runWord={runWord} onSet={set} />
           )}
-          {show.what === "figure" ? <Drawn show={show} onSet={set} /> : <RowsWord show={show} onSet={set} />}
+          {show.what === "figure" && <Drawn show={show} each={block.each} onSet={set} />}
+          {show.what === "table" && <RowsWord show={show} onSet={set} />}
+          {show.what === "limits" && <LimitWords show={show} run={shown} onSet={set} />}
+          <p>
+            It stands there{" "}
+            <ChosenWord
+              label="Repeated over"
+              value={block.each ?? "once"}
+              options={[
+                { value: "once", says: "once" },
+                { value: "channel", says: "once for each channel" },
+                ...(keptIn(show) === undefined ? [{ value: "run", says: "once for each run" }] : []),
+              ]}
+              onSet={(each) => onSet({ each: each === "once" ? null : (each as Block["each"]) })}
+            />
+            .
+          </p>
         </>
       )}
       {show.what === "signature" && (
@@ -108,7 +124,7 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
           onSet={(text) => set({ text })}
         />
       )}
-      {(show.what === "figure" || show.what === "table") && (
+      {(show.what === "figure" || show.what === "table" || show.what === "limits") && (
         <WrittenText
           key={block.id}
           label={show.what === "figure" ? "Under the figure" : "Under the table"}
@@ -117,7 +133,7 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
           onSet={(caption) => set({ caption })}
         />
       )}
-      {["text", "figure", "table"].includes(show.what) && (
+      {["text", "figure", "table", "limits"].includes(show.what) && (
         <p className="text-[13px] leading-5 text-soft">
           Words in braces fill themselves in: {"{run}, {day}, {specimen}"}
           {show.what !== "text" && ", {channels}, {stretch}, {averages}, {spacing}"}. *strong*, _slanted_, x^2^, H~2~O;
@@ -130,7 +146,7 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
 
 type OfSamplesProps = {
   made: object | undefined;
-  show: Extract<Show, { what: "figure" | "table" }>;
+  show: Extract<Show, { what: "figure" | "table" | "limits" }>;
   run: RunDetail | undefined;
   runWord: ReactNode;
   onSet: (part: object) => Promise<unknown>;
@@ -243,6 +259,74 @@ const usual = (what: "figure" | "table") => ({
   channels: [1],
 });
 
+/** Numbers that statistics give. */
+const numbers = ["rms", "peak", "peak_to_peak", "max", "min", "mean", "std", "crest_factor", "kurtosis", "skewness"];
+
+type Limits = Extract<Show, { what: "limits" }>;
+type LimitsProps = { show: Limits; run: RunDetail | undefined; onSet: (part: object) => unknown };
+
+/** What is allowed: a level for all channels, others for some of them. */
+function LimitWords({ show, run, onSet }: LimitsProps) {
+  const rows = run ? rowsOf(run) : [];
+  const change = (i: number, part: Partial<Limits["limits"][number]>) =>
+    onSet({ limits: show.limits.map((l, k) => (k === i ? { ...l, ...part } : l)) });
+  return (
+    <div className="flex flex-col gap-1">
+      <p>
+        Its{" "}
+        <ChosenWord
+          label="Number that is limited"
+          value={show.number}
+          options={[...new Set([...numbers, show.number])].map((value) => ({ value, says: value.replaceAll("_", " ") }))}
+          onSet={(number) => onSet({ number })}
+        />{" "}
+        may be
+      </p>
+      {show.limits.map((l, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: limits have no other name than their place
+        <p key={i}>
+          at most{" "}
+          <NumberWord
+            label={`Limit ${i + 1}`}
+            value={l.at_most}
+            above={0}
+            onSet={(at_most) => change(i, { at_most })}
+          />{" "}
+          at{" "}
+          <ChannelsWord
+            label={`Channels of limit ${i + 1}`}
+            face={
+              (l.channels ?? []).map((c) => rows.find((r) => r.channel === c)?.name ?? `channel ${c}`).join(", ") ||
+              (show.limits.length > 1 ? "all others" : "all channels")
+            }
+            inputs={l.channels ?? []}
+            channels={rows.map((r) => ({ input: r.channel, label: `${r.channel}`, name: r.name })) as never}
+            width="max-w-48"
+            onSet={(channels) => change(i, { channels })}
+          />
+          {show.limits.length > 1 && (
+            <Button
+              look="link"
+              aria-label={`Remove limit ${i + 1}`}
+              onClick={() => onSet({ limits: show.limits.filter((_, k) => k !== i) })}
+            >
+              {" "}
+              ×
+            </Button>
+          )}
+        </p>
+      ))}
+      <Button
+        look="link"
+        className="self-start"
+        onClick={() => onSet({ limits: [...show.limits, { channels: [], at_most: show.limits.at(-1)?.at_most ?? 1 }] })}
+      >
+        Add a limit
+      </Button>
+    </div>
+  );
+}
+
 function RowsWord({ show, onSet }: { show: Extract<Show, { what: "table" }>; onSet: (part: object) => unknown }) {
   return (
     <p>
@@ -262,7 +346,7 @@ function RowsWord({ show, onSet }: { show: Extract<Show, { what: "table" }>; onS
 }
 
 /** How a figure is drawn. */
-function Drawn({ show, onSet }: { show: Figure; onSet: (part: object) => Promise<unknown> }) {
+function Drawn({ show, each, onSet }: { show: Figure; each: Block["each"]; onSet: (part: object) => unknown }) {
   return (
     <p>
       {keptIn(show) !== undefined && (
@@ -312,6 +396,17 @@ function Drawn({ show, onSet }: { show: Figure; onSet: (part: object) => Promise
         ]}
         onSet={(v) => onSet({ notes: v === "with" })}
       />
+      {each && (
+        <>
+          ,{" "}
+          <ChosenWord
+            label="Figures beside each other"
+            value={show.beside ?? 1}
+            options={["one", "two", "three", "four"].map((n, i) => ({ value: i + 1, says: `${n} beside each other` }))}
+            onSet={(beside) => onSet({ beside })}
+          />
+        </>
+      )}
       .
     </p>
   );

@@ -15,6 +15,8 @@ import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
 import { CheckReport } from "./CheckReport";
+import { Forms } from "./Forms";
+import { Templates } from "./Templates";
 import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
@@ -24,6 +26,7 @@ export function ReportStation() {
   const runs = (useRuns(id).data ?? []).filter((r) => r.samples > 0);
   const kept = useKeptResults(id).data ?? [];
   const [checking, setChecking] = useState(false);
+  const [choosing, setChoosing] = useState(false);
   const save = useSaveReport(id);
   const go = useGo();
   const client = useQueryClient();
@@ -83,6 +86,17 @@ export function ReportStation() {
       () => {},
     );
   };
+  /** Gives the report the blocks of a template, and offers to take that back. */
+  const use = async (template: string) => {
+    const before = { blocks: body.blocks, language: body.language ?? "english" };
+    const params = { path: { id: id ?? 0 }, query: {} };
+    const to = async () => {
+      await told(api.POST("/api/campaigns/{id}/report/from-template", { params, body: { template } }));
+      await client.invalidateQueries({ queryKey: ["report", id] });
+    };
+    await to();
+    offerUndo<void>(`The report has the blocks of “${template}”`, () => set(before), to);
+  };
   const named = (of: number) => {
     const found = body.blocks.find((b) => b.id === of);
     return found ? nameOf(found) : "block";
@@ -94,12 +108,14 @@ export function ReportStation() {
         <h1 className="truncate font-semibold">{body.title}</h1>
         {run && <span className="text-[13px] whitespace-nowrap text-soft">from run {run.number}</span>}
         <span className="ml-auto" />
+        <Forms campaign={id ?? 0} title={body.title} />
         {run && (
           <>
             <RunFile run={run.id} format="wav" label="Run as WAV" />
             <RunFile run={run.id} format="csv" label="Run as CSV" />
           </>
         )}
+        <Button onClick={() => setChoosing(true)}>Templates</Button>
         <Button onClick={() => setChecking(true)}>Check a PDF</Button>
         <a
           ref={pdf}
@@ -205,6 +221,9 @@ export function ReportStation() {
           )}
         </Panel>
       </div>
+      {choosing && id !== undefined && (
+        <Templates report={body} onUse={use} onClose={() => setChoosing(false)} />
+      )}
       {checking && id !== undefined && <CheckReport campaign={id} onClose={() => setChecking(false)} />}
     </div>
   );

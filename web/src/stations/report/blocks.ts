@@ -14,6 +14,7 @@ export const kinds: Record<What, { says: string; title: string }> = {
   facts: { says: "What was measured", title: "What was measured" },
   figure: { says: "Figure", title: "Spectrum" },
   table: { says: "Table", title: "Levels" },
+  limits: { says: "Limits with verdict", title: "Limits" },
   rig: { says: "Rig", title: "Rig" },
   cautions: { says: "Cautions", title: "Cautions" },
   corrections: { says: "Put right afterwards", title: "Put right afterwards" },
@@ -28,6 +29,12 @@ const fresh: { [K in What]: () => Extract<Show, { what: K }> } = {
   facts: () => ({ what: "facts" }),
   figure: () => ({ what: "figure", recipe: { lens: "spectrum", channels: [1] } as never }),
   table: () => ({ what: "table", recipe: { lens: "statistics", channels: [1] } as never }),
+  limits: () => ({
+    what: "limits",
+    recipe: { lens: "statistics" } as never,
+    number: "rms",
+    limits: [{ channels: [], at_most: 1 }],
+  }),
   rig: () => ({ what: "rig" }),
   cautions: () => ({ what: "cautions" }),
   corrections: () => ({ what: "corrections" }),
@@ -42,7 +49,7 @@ export const keptIn = (show: Show) =>
 
 /** The recipe of a block that is made of samples. */
 export const recipeIn = (show: Show) =>
-  (show.what === "figure" || show.what === "table") && show.kept == null
+  show.what === "limits" || ((show.what === "figure" || show.what === "table") && show.kept == null)
     ? (show.recipe as object as { lens: string; channels?: number[]; stretch?: { from_s: number; to_s: number } })
     : undefined;
 
@@ -69,6 +76,8 @@ export function lineOf(
   const parts = [
     recipe ? lensOf(recipe.lens).says.toLowerCase() : b.title ? kinds[b.show.what].says.toLowerCase() : "",
     recipe?.channels ? `${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : "",
+    b.each ? `each ${b.each}` : "",
+    b.show.what === "limits" ? `${b.show.number}` : "",
     b.show.what === "text" ? `${(b.show.text ?? "").split("\n").filter((l) => l.trim()).length} lines` : "",
     b.show.what === "signature" ? b.show.names.join(", ") : "",
     run,

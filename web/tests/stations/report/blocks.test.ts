@@ -5,6 +5,7 @@ import {
   type Block,
   changed,
   copied,
+  keptIn,
   kinds,
   lineOf,
   moved,
@@ -13,6 +14,7 @@ import {
   runIn,
   takenBack,
   withFigure,
+  withKept,
   without,
 } from "../../../src/stations/report/blocks";
 
@@ -135,4 +137,26 @@ test("a change that is taken back leaves what was written and done since", () =>
   expect(takenBack(moved(all, 5, -1), all, moved(all, 5, -1))).toEqual(all);
   const copy = copied(all, 2);
   expect(takenBack(copy.blocks, all, copy.blocks)).toEqual(all);
+});
+
+test("a kept result is named in the list, and one that is gone says so", () => {
+  const kept = block(9, { what: "figure", kept: 4, part: "mac" }, "Alike");
+  expect(keptIn(kept.show)).toBe(4);
+  expect(recipeIn(kept.show)).toBeUndefined();
+  expect(lineOf(kept, [], [{ id: 4, name: "modes" }])).toBe("“modes”, how alike the shapes are");
+  expect(lineOf(kept, [], [])).toBe("a kept result that is gone, how alike the shapes are");
+  const limits = block(10, { what: "limits", recipe: { lens: "statistics" } as never, number: "rms", limits: [] });
+  expect(lineOf({ ...limits, each: "run" }, [])).toBe("statistics, each run, rms");
+});
+
+test("kept modes become their shapes and a table, other results a figure", () => {
+  const body: ReportBody = { title: "x", blocks: all };
+  const modes = withKept(body, { id: 4, name: "modes of the bracket", lens: "modes" });
+  expect(ids(modes.body.blocks)).toEqual([1, 2, 5, 6, 7]);
+  expect(modes.body.blocks[3]?.show).toEqual({ what: "figure", kept: 4, part: "shapes" });
+  expect(modes.body.blocks[4]?.show).toEqual({ what: "table", kept: 4 });
+  const again = withKept(modes.body, { id: 5, name: "mesh", lens: "spectrum" });
+  expect(ids(again.body.blocks)).toEqual([1, 2, 5, 6, 7, 8]);
+  expect(again.body.blocks.at(-1)?.show).toEqual({ what: "figure", kept: 5, part: "curves" });
+  expect(again.id).toBe(8);
 });

@@ -108,6 +108,7 @@ pub(crate) mod bench {
             bias_v: Some(11.0),
             calibrated_on: Some(day(2026, 2, 12)),
             due_on: Some(day(2027, 2, 12)),
+            uncertainty_percent: None,
         }
     }
 

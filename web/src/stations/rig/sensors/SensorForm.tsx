@@ -42,6 +42,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
     bias_v: text(sensor?.bias_v),
     calibrated_on: sensor?.calibrated_on ?? "",
     due_on: sensor?.due_on ?? "",
+    uncertainty_percent: text(sensor?.uncertainty_percent),
   });
   const [wrong, setWrong] = useState<{ says: string; field: string | undefined }>();
   const history = useSensorHistory(sensor?.id);
@@ -73,6 +74,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
         bias_v: await number("bias_v", f.bias_v, "the bias voltage", "V"),
         calibrated_on: f.calibrated_on || null,
         due_on: f.due_on || null,
+        uncertainty_percent: await number("uncertainty_percent", f.uncertainty_percent, "the uncertainty", "%"),
       };
       const kept = await told(api.PUT("/api/sensors", { body: sent }));
       history.refetch();
@@ -129,6 +131,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
         {line("bias_v", "Bias voltage", { unit: "V" })}
         {line("calibrated_on", "Calibrated", { type: "date" })}
         {line("due_on", "Due", { type: "date" })}
+        {line("uncertainty_percent", "Uncertainty", { unit: "%, coverage 2" })}
         {wrong && (
           <p role="alert" className="text-reef">
             {wrong.says}
