@@ -306,7 +306,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begins to make a campaign's report as PDF. */
+        /** Begins to make a campaign's report. */
         post: operations["begin_report"];
         delete?: never;
         options?: never;
@@ -590,6 +590,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/report-as/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report in a form: `pdf`, `html`, `xlsx`, or `figures` in a ZIP; the same as a job that is waited for. */
+        get: operations["report_as"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/report.pdf": {
         parameters: {
             query?: never;
@@ -601,6 +618,23 @@ export interface paths {
         get: operations["report_pdf"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/report/from-template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives the report the blocks of a template; answers with its new version. */
+        post: operations["report_from_template"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1890,6 +1924,75 @@ export interface paths {
          *     and as left in the sensor's history.
          */
         post: operations["judge_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report-templates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates of reports: those that come along, and the house's own. */
+        get: operations["list_report_templates"];
+        /** Keeps a report as a template of the house; answers with its key. */
+        put: operations["keep_report_template"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report-templates/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Deletes a template of the house. */
+        delete: operations["drop_report_template"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/seal-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The key by which this laboratory's seals are checked. */
+        get: operations["seal_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes every number of a report's PDF again, and says which hold. Going away stops it. */
+        post: operations["verify_report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4190,6 +4293,11 @@ export interface components {
             /** @enum {string} */
             from: "campaign";
         };
+        /** @description Which template a report begins from. */
+        FromTemplate: {
+            /** @description Its name. */
+            template: string;
+        };
         /** @description Identity and abilities of a front end, or of several that sample together as one. */
         FrontEnd: {
             /**
@@ -4647,6 +4755,11 @@ export interface components {
          * @enum {string}
          */
         HitState: "waiting" | "accepted" | "rejected" | "replaced";
+        /**
+         * @description Whether a result comes out as it stands in the report.
+         * @enum {string}
+         */
+        Holds: "same" | "near" | "differs" | "not_made";
         /** @description A tap series as it is planned. */
         ImpactPlan: {
             /** @description What makes a hit count. */
@@ -5301,6 +5414,8 @@ export interface components {
             at: string;
             /** @description Program and version. */
             by: string;
+            /** @description Channels of a run that were read for it, from 1. */
+            channels?: number[];
             /** @description Fingerprint of the input file: `blake3:` and its BLAKE3 hash in hex. */
             fingerprint?: string | null;
             /** @description Name of the input. */
@@ -5691,6 +5806,13 @@ export interface components {
             /** @description Their rows, from 0; all of them where empty. */
             rows?: number[];
         };
+        /** @description A report that becomes a template. */
+        NewTemplate: {
+            /** @description A report; its runs are left out. */
+            body: components["schemas"]["ReportBody"];
+            /** @description Its name; one of the house's of that name is replaced. */
+            name: string;
+        };
         /** @description A token that is to be made. */
         NewToken: {
             /**
@@ -5754,7 +5876,7 @@ export interface components {
             unit: string;
             /**
              * Format: double
-             * @description The value.
+             * @description The value; null where there is none.
              */
             value: number;
         };
@@ -7037,6 +7159,7 @@ export interface components {
         };
         /** @description A part of a report. */
         ReportBlock: {
+            each?: components["schemas"]["ReportEach"] | null;
             /**
              * Format: int32
              * @description What it is called by, for as long as it is there; from 1, no two of a report alike.
@@ -7061,18 +7184,35 @@ export interface components {
             /** @description Title; not empty. */
             title: string;
         };
+        /**
+         * @description Over what a figure or a table is repeated.
+         * @enum {string}
+         */
+        ReportEach: "channel" | "run";
         /** @description A figure. */
         ReportFigure: {
+            /**
+             * Format: int32
+             * @description How many stand beside each other where it is repeated, 1 to 4.
+             */
+            beside?: number;
             /** @description Under it, with words in braces; what it was made of where empty. */
             caption?: string;
             /** @description Whether the vertical axis has decades; by the lens where left out. */
             decades?: boolean | null;
             /** @description How high it is. */
             height?: components["schemas"]["ReportHeight"];
+            /**
+             * Format: int64
+             * @description Key of a kept result that is shown instead.
+             */
+            kept?: number | null;
             /** @description Whether the engineer's notes stand in it. */
             notes?: boolean;
-            /** @description What it is made by. */
-            recipe: Record<string, never>;
+            /** @description What of a result with modes is drawn. */
+            part?: components["schemas"]["ReportPart"];
+            /** @description What it is made by; needed where no kept result is shown. */
+            recipe?: Record<string, never> | null;
             /**
              * Format: int64
              * @description The run; the report's where left out.
@@ -7086,6 +7226,16 @@ export interface components {
          * @enum {string}
          */
         ReportHeight: "low" | "usual" | "half" | "page";
+        /** @description A level that a number is held against. */
+        ReportLimit: {
+            /**
+             * Format: double
+             * @description The largest that is allowed, in the unit of the number.
+             */
+            at_most: number;
+            /** @description Channels it is for; all others where empty. */
+            channels?: number[];
+        };
         /** @description The report as it would be printed. */
         ReportPages: {
             /** @description Blocks that were made of samples, with their recipes as they were carried out. */
@@ -7095,6 +7245,11 @@ export interface components {
             /** @description Blocks that could not be made; the pages say so in their places. */
             refused: components["schemas"]["RefusedBlock"][];
         };
+        /**
+         * @description What of a result is drawn, where it has more than curves.
+         * @enum {string}
+         */
+        ReportPart: "curves" | "poles" | "mac" | "shapes";
         /**
          * @description Rows of a table.
          * @enum {string}
@@ -7123,10 +7278,15 @@ export interface components {
         }) | {
             /** @description Under it, with words in braces. */
             caption?: string;
+            /**
+             * Format: int64
+             * @description Key of a kept result that is shown instead.
+             */
+            kept?: number | null;
             /** @description What of it. */
             of?: components["schemas"]["ReportRows"];
-            /** @description What it is made by. */
-            recipe: Record<string, never>;
+            /** @description What it is made by; needed where no kept result is shown. */
+            recipe?: Record<string, never> | null;
             /**
              * Format: int64
              * @description The run; the report's where left out.
@@ -7134,6 +7294,22 @@ export interface components {
             run_id?: number | null;
             /** @enum {string} */
             what: "table";
+        } | {
+            /** @description Under it, with words in braces. */
+            caption?: string;
+            /** @description What is allowed. */
+            limits: components["schemas"]["ReportLimit"][];
+            /** @description Name of the number, such as `rms`. */
+            number: string;
+            /** @description What the numbers are made by. */
+            recipe: Record<string, never>;
+            /**
+             * Format: int64
+             * @description The run; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "limits";
         } | {
             /**
              * Format: int64
@@ -7644,6 +7820,16 @@ export interface components {
          * @enum {string}
          */
         ScheduleState: "going" | "done" | "stopped";
+        /** @description The key by which this laboratory's seals are checked. */
+        SealKeyBody: {
+            /** @description Ed25519, 32 bytes in hex. */
+            key: string;
+        };
+        /**
+         * @description What a seal says of a PDF.
+         * @enum {string}
+         */
+        SealState: "whole" | "others" | "broken" | "missing";
         /** @description A sensor's output a unit of the measured quantity, such as 10.2 mV/(m/s²). */
         Sensitivity: {
             /** @description Its unit: `V`, `mV`, `pC` or `mV/V` over the unit of what is measured. */
@@ -7705,6 +7891,11 @@ export interface components {
             sensitivity: components["schemas"]["Sensitivity"];
             /** @description Serial number. */
             serial: string;
+            /**
+             * Format: double
+             * @description Expanded uncertainty of the sensitivity by its certificate, %, with coverage 2.
+             */
+            uncertainty_percent?: number | null;
         };
         /** @description A sensor of the register. */
         SensorBody: components["schemas"]["Sensor"] & {
@@ -8660,6 +8851,25 @@ export interface components {
             /** @description “Good”, or what was wrong. */
             word: string;
         };
+        /** @description A template. */
+        TemplateBody: {
+            /** @description The blocks, which are also its file. */
+            body: components["schemas"]["ReportBody"];
+            /**
+             * Format: int64
+             * @description Key; none where it comes along with the program.
+             */
+            id?: number | null;
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            made_at?: string | null;
+            /** @description Its name. */
+            name: string;
+            /** @description Who kept it. */
+            who?: string | null;
+        };
         /** @description What the test of an input found. */
         TestBody: {
             /**
@@ -8928,6 +9138,45 @@ export interface components {
              * @description Inside temperature, °C, where it tells.
              */
             temperature_c?: number | null;
+        };
+        /** @description What became of a report. */
+        VerifiedReport: {
+            /** @description Program and version that made it. */
+            by: string;
+            /** @description Name of the campaign it is of. */
+            campaign: string;
+            /** @description Whether everything holds. */
+            holds: boolean;
+            /** @description The key it was sealed with, in hex. */
+            key?: string | null;
+            /**
+             * Format: date-time
+             * @description When it was made.
+             */
+            made_at: string;
+            /** @description Its results. */
+            results: components["schemas"]["VerifiedResult"][];
+            /** @description What its seal says. */
+            seal: components["schemas"]["SealState"];
+        };
+        /** @description A result of the report, made again. */
+        VerifiedResult: {
+            /**
+             * Format: int32
+             * @description Key of its block.
+             */
+            block: number;
+            /** @description Whether it comes out the same. */
+            holds: components["schemas"]["Holds"];
+            /**
+             * Format: int32
+             * @description Number of its run.
+             */
+            run?: number | null;
+            /** @description What differs, and why. */
+            says: string[];
+            /** @description What the block is called. */
+            title: string;
         };
         /** @description A version in short. */
         VersionBody: {
@@ -9838,7 +10087,10 @@ export interface operations {
     };
     begin_report: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description PDF when left out. */
+                form?: "pdf" | "html" | "xlsx" | "figures";
+            };
             header?: never;
             path: {
                 id: number;
@@ -10520,6 +10772,36 @@ export interface operations {
             };
         };
     };
+    report_as: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                form: "pdf" | "html" | "xlsx" | "figures";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     report_pdf: {
         parameters: {
             query?: never;
@@ -10537,6 +10819,42 @@ export interface operations {
                 };
                 content: {
                     "application/pdf": number[];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_from_template: {
+        parameters: {
+            query?: {
+                /** @description Version that was changed; left out, it is written over whatever is there. */
+                made_on?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromTemplate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
                 };
             };
             409: {
@@ -13130,6 +13448,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Judged"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_report_templates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateBody"][];
+                };
+            };
+        };
+    };
+    keep_report_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTemplate"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_report_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    seal_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealKeyBody"];
+                };
+            };
+        };
+    };
+    verify_report: {
+        parameters: {
+            query?: {
+                /** @description Key of the campaign; the only one of the report's name when left out. */
+                campaign?: number | null;
+                /** @description A key of the asker's by which the progress can be read meanwhile. */
+                watch?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/pdf": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerifiedReport"];
                 };
             };
             409: {

@@ -5,19 +5,16 @@ use super::made_of::{code, put_right};
 use super::results::{BlockResult, OfBlock, Results, told};
 use super::stored;
 use super::tables::{Rows, of_rig};
-use super::words::{About, told_run, with};
+use super::words::About;
 use crate::runs::going::Watched;
 use crate::runs::source::{Calibrated, calibrated};
 use crate::{Desk, Error, Result};
-use chrono::{DateTime, Utc};
-use echo_job::analysis::Analysis;
+use chrono::Utc;
 use echo_job::geometry::Geometry;
-use echo_job::recipe::Recipe;
 use echo_job::report::Report;
 use echo_job::report::block::Part::Shapes;
 use echo_job::report::block::{Block, Drawn, Show};
 use echo_job::report::language::Term;
-use echo_job::report::recipe::in_words;
 use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
 use echo_report::document::{Body, Document, Part};
@@ -65,7 +62,7 @@ pub(super) struct Making<'a> {
     /// Results by block.
     pub(super) made: Results,
     /// Channels by run.
-    channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
+    pub(super) channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
     /// The specimen, where shapes are drawn on it.
     geometry: Option<Geometry>,
     /// Sensors of the register, where values are told with their uncertainty.
@@ -182,7 +179,7 @@ impl Making<'_> {
     }
 
     /// The run of a block's result; none where that is of many.
-    fn run_of_result(&self, made: &BlockResult) -> Option<&Run> {
+    pub(super) fn run_of_result(&self, made: &BlockResult) -> Option<&Run> {
         self.runs.iter().find(|r| Some(r.id) == made.run_id)
     }
 
@@ -197,8 +194,15 @@ impl Making<'_> {
         of_run.or_else(|| made.analysis.traces.iter().find(|t| t.channel == n).map(|t| t.name.as_str()))
     }
 
-    fn about<'b>(&'b self, run: Option<&'b Run>, result: Option<&'b Analysis>) -> About<'b> {
-        About { language: self.report.language, title: &self.report.title, campaign: self.campaign, run, result }
+    fn about<'b>(&'b self, run: Option<&'b Run>, made: Option<&'b BlockResult>) -> About<'b> {
+        About {
+            language: self.report.language,
+            title: &self.report.title,
+            campaign: self.campaign,
+            run,
+            result: made.map(|m| &*m.analysis),
+            kept: made.and_then(|m| Some(m.kept.as_ref()?.name.as_str())),
+        }
     }
 
     async fn sensors(&self) -> Result<Vec<Sensor>> {
@@ -259,7 +263,7 @@ impl Making<'_> {
     /// A result as its block shows it.
     async fn of_result(&self, block: &Block, made: &BlockResult) -> Result<Body> {
         let (l, a) = (self.report.language, &*made.analysis);
-        let about = self.about(self.run_of_result(made), Some(a));
+        let about = self.about(self.run_of_result(made), Some(made));
         let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
         let uncertain = |n: u32| self.uncertainty(made, n);
         let rows = Rows { a, named: &named, uncertain: &uncertain, l };
@@ -318,26 +322,9 @@ impl Making<'_> {
         })
     }
 
-    async fn facts(&self, run: &Run) -> Result<Vec<(String, String)>> {
-        let l = self.report.language;
-        let channels = self.desk.store.run_channels(run.id).await?.len();
-        let row = |term: Term, says: String| (l.says(term).to_string(), says);
-        let rows = vec![
-            row(Term::Specimen, self.campaign.specimen.clone()),
-            row(Term::Run, format!("{} {}", run.number, run.kind)),
-            row(Term::Recorded, moment(l.day(run.started_at), run.started_at)),
-            row(Term::Length, with(l.short(About::length_s(run), 7), "s")),
-            row(Term::Rate, with(l.short(run.sample_rate_hz, 9), "Hz")),
-            row(Term::Channels, channels.to_string()),
-            row(Term::FrontEnd, run.front_end.clone()),
-            row(Term::Ended, run.ended_because.clone().unwrap_or_default()),
-        ];
-        Ok(rows.into_iter().filter(|r| !r.1.is_empty()).collect())
-    }
-
     async fn figure(&self, block: &Block, made: &BlockResult, drawn: &Drawn) -> Result<Body> {
         let run = self.run_of_result(made);
-        let about = self.about(run, Some(&made.analysis));
+        let about = self.about(run, Some(made));
         let caption = about.set(&or(&drawn.caption, || about.usual_caption()))?;
         let notes = match run.filter(|_| drawn.notes) {
             Some(run) => self.desk.store.notes(run.id).await?,
@@ -348,52 +335,6 @@ impl Making<'_> {
             Look { drawn, beside, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
         let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
-    }
-
-    /// What is to be kept in mind of all results, in their order, each said once.
-    fn cautions(&self) -> Vec<(String, String)> {
-        let mut all: Vec<(String, String)> = Vec::new();
-        let mut say = |rule: &str, says: String| {
-            let told = (rule.to_string(), says);
-            if !all.contains(&told) {
-                all.push(told);
-            }
-        };
-        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()).flat_map(|m| &m.made)
-        {
-            for c in &made.analysis.cautions {
-                say(c.rule.word(), c.says.clone());
-            }
-            if let Some(kept) = made.kept.as_ref().filter(|k| k.stale) {
-                let says =
-                    format!("“{}” was kept before something of its runs was put right, or one is gone", kept.name);
-                say("older than its runs", says);
-            }
-        }
-        all
-    }
-
-    /// How each result was made, in words.
-    fn recipes(&self) -> Vec<(String, String)> {
-        let l = self.report.language;
-        let one = |(block, made): (&Block, &BlockResult)| {
-            // As the rig calls it: by its input.
-            let named = |n: u32| {
-                let row = &self.channels.get(&made.run_id?)?.get(&n)?.recorded.row;
-                Some(format!("{} {}", row.input, row.name))
-            };
-            let recipe = serde_json::to_value(&made.analysis.recipe).ok()?;
-            let of = match (&made.kept, self.run_of_result(made)) {
-                (Some(kept), _) => format!("“{}”, {}", kept.name, l.day(kept.made_at)),
-                (None, run) => told_run(l, run?),
-            };
-            let text = match recipe["lens"].as_str() {
-                Some(_) if Recipe::from_value(recipe.clone()).is_ok() => in_words(&recipe, l, &named),
-                _ => made.analysis.made.input.clone(),
-            };
-            Some((format!("{}: {of}", self.name_of(block, made)), text))
-        };
-        self.all_made().filter_map(one).collect()
     }
 
     /// All results with their blocks, in the order of those.
@@ -417,8 +358,4 @@ fn escaped(text: &str) -> String {
         out.push(c);
     }
     out
-}
-
-fn moment(day: String, at: DateTime<Utc>) -> String {
-    format!("{day}, {}", at.format("%H:%M:%S UTC"))
 }

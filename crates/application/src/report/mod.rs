@@ -4,6 +4,7 @@
 //! | --- | --- |
 //! | `mod` | its blocks, kept; its pages as pictures |
 //! | [`content`] | what each block says |
+//! | `told` | what it tells of its run, and of all results together |
 //! | `results` | the results that blocks show |
 //! | `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
 //! | `made_of`, [`digests`] | what it was made of |
@@ -18,6 +19,7 @@ mod modal;
 mod results;
 mod tables;
 pub mod templates;
+mod told;
 pub mod verify;
 mod words;
 

@@ -12,9 +12,9 @@ use std::fmt::Write;
 
 /// Shapes beside each other, and width and height of one.
 const BESIDE: usize = 3;
-const CELL: [f64; 2] = [640.0 / BESIDE as f64, 160.0];
+const CELL: [f64; 2] = [640.0 / BESIDE as f64, 190.0];
 /// Between a shape and the edge of its cell, and the height of its words.
-const EDGE: f64 = 16.0;
+const EDGE: f64 = 10.0;
 const WORDS: f64 = 16.0;
 /// How far the point that moves most moves, as a share of the specimen's size on paper.
 const MOVES: f64 = 0.12;

@@ -161,11 +161,18 @@ fn channels(a: &Analysis) -> Vec<u32> {
 fn of_channel(made: &BlockResult, channel: u32) -> BlockResult {
     let a = &made.analysis;
     let analysis = Analysis {
+        recipe: a.recipe.clone(),
+        made: a.made.clone(),
         cautions: a.cautions.iter().filter(|c| c.channel.is_none_or(|c| c == channel)).cloned().collect(),
+        averages: a.averages,
+        random_error: a.random_error,
+        interval: a.interval,
+        axes: a.axes.clone(),
+        reached_s: a.reached_s.clone(),
         traces: a.traces.iter().filter(|t| t.channel == channel).cloned().collect(),
         numbers: a.numbers.iter().filter(|n| n.channel == channel).cloned().collect(),
         peaks: a.peaks.iter().filter(|p| p.channel == channel).cloned().collect(),
-        ..(**a).clone()
+        stabilisation: Vec::new(),
     };
     BlockResult { analysis: Arc::new(analysis), ..made.clone() }
 }

@@ -59,6 +59,11 @@ impl Rows<'_> {
             return None;
         }
         let modes = rows.iter().any(|r| r.1.is_some());
+        if modes {
+            // What is of all of them together has no row among them.
+            rows.retain(|r| r.1.is_some());
+            columns.retain(|c| a.numbers.iter().any(|n| n.mode.is_some() && (n.name.as_str(), n.unit.as_str()) == *c));
+        }
         let head = |(name, unit): &(&str, &str)| {
             let plain = name.replace('_', " ");
             if unit.is_empty() { plain } else { format!("{plain}, {unit}") }

@@ -86,16 +86,26 @@ fn carried(pdf: Vec<u8>) -> Result<MadeOf> {
     serde_json::from_value(value).map_err(|e| refused(format!("what the PDF carries cannot be read: {e}")))
 }
 
-/// The campaign that is meant, or the only one of the report's name.
-async fn campaign(desk: &Desk, told: Option<i64>, name: &str) -> Result<i64> {
-    if let Some(id) = told {
+/// Which campaign a report is held against.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Against {
+    /// This one, whatever the report is of.
+    pub campaign: Option<i64>,
+    /// This one, where none of the report's name is here.
+    pub otherwise: Option<i64>,
+}
+
+/// The campaign that is meant: the one that is told, or the only one of the report's name.
+async fn campaign(desk: &Desk, told: Against, name: &str) -> Result<i64> {
+    if let Some(id) = told.campaign {
         return Ok(desk.store.campaign(id).await?.id);
     }
     let all = desk.store.campaigns().await?;
     let found: Vec<i64> = all.iter().filter(|c| c.name == name).map(|c| c.id).collect();
-    match found[..] {
-        [id] => Ok(id),
-        _ => Err(Error::conflict(format!(
+    match (&found[..], told.otherwise) {
+        ([id], _) => Ok(*id),
+        (_, Some(id)) => Ok(desk.store.campaign(id).await?.id),
+        (_, None) => Err(Error::conflict(format!(
             "there is no campaign “{name}” here; take its campaign file in, or say which campaign the report is of"
         ))),
     }
@@ -105,7 +115,7 @@ async fn campaign(desk: &Desk, told: Option<i64>, name: &str) -> Result<i64> {
 ///
 /// # Errors
 /// It is no report's PDF, its campaign is not here, it was stopped, or the database is away.
-pub async fn verified(desk: &Desk, told: Option<i64>, pdf: Vec<u8>, watched: &Arc<Watched>) -> Result<VerifiedReport> {
+pub async fn verified(desk: &Desk, told: Against, pdf: Vec<u8>, watched: &Arc<Watched>) -> Result<VerifiedReport> {
     let own = seal_key(desk).await?.public();
     let (seal, key, of) = tokio::task::spawn_blocking(move || -> Result<_> {
         let (seal, key) = match sealed(&pdf) {

@@ -20,6 +20,8 @@ pub(super) struct About<'a> {
     pub(super) campaign: &'a Campaign,
     pub(super) run: Option<&'a Run>,
     pub(super) result: Option<&'a Analysis>,
+    /// What the result is kept as, where it is.
+    pub(super) kept: Option<&'a str>,
 }
 
 impl About<'_> {
@@ -94,8 +96,11 @@ impl About<'_> {
     pub(super) fn usual_caption(&self) -> String {
         let Some(a) = self.result else { return String::new() };
         let l = self.language;
-        let mut parts: Vec<String> =
-            [self.of_result("channels"), self.word("run"), self.of_result("stretch")].into_iter().flatten().collect();
+        // Of modes, what runs over frequency is no channel.
+        let channels = self.of_result("channels").filter(|_| a.axes.len() < 3);
+        let kept = self.kept.map(|name| format!("“{name}”"));
+        let own = [kept, channels, self.word("run"), self.of_result("stretch")];
+        let mut parts: Vec<String> = own.into_iter().flatten().collect();
         if let Some(n) = a.averages {
             parts.push(format!("{} {}", l.short(n as f64, 15), l.says(Term::Averages)));
             parts.extend(self.of_result("spacing").map(|s| format!("{} {s}", l.says(Term::LinesApart))));

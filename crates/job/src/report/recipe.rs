@@ -37,7 +37,10 @@ fn plain(word: &str) -> String {
 
 impl Words<'_> {
     fn settings(&self, all: &Map<String, Value>) -> Vec<String> {
-        all.iter().filter(|(key, _)| *key != "lens").filter_map(|(key, value)| self.setting(key, value)).collect()
+        // A step of preparation is called by what it does.
+        let does = all.get("do").and_then(Value::as_str).map(plain);
+        let rest = all.iter().filter(|(key, _)| !matches!(key.as_str(), "lens" | "do"));
+        does.into_iter().chain(rest.filter_map(|(key, value)| self.setting(key, value))).collect()
     }
 
     /// A setting; nothing for what is not set.

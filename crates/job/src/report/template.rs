@@ -46,6 +46,9 @@ impl Report {
     /// It is no report, or one that cannot be kept.
     pub fn template(value: Value) -> Result<Report, Refusal> {
         let told = |e: serde_json::Error| Refusal::new("body", format!("this is no report: {e}"));
+        if !value["blocks"].is_array() {
+            return Err(Refusal::new("body", "this is no report: it has no list of blocks"));
+        }
         let mut report = Report::stored(value).map_err(told)?;
         let texts: Vec<_> = report.blocks.iter().map(|b| b.show.clone()).collect();
         report = report.begun_again();

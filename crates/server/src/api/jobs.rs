@@ -45,7 +45,7 @@ pub async fn export(
 pub struct FormQuery {
     /// PDF when left out.
     #[serde(default)]
-    #[param(value_type = Option<ReportForm>)]
+    #[param(inline, required = false)]
     form: ReportForm,
 }
 
@@ -107,7 +107,7 @@ pub async fn pdf(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap
 
 /// The report in a form: `pdf`, `html`, `xlsx`, or `figures` in a ZIP; the same as a job that is waited for.
 #[utoipa::path(get, operation_id = "report_as", path = "/api/campaigns/{id}/report-as/{form}",
-    params(("id" = i64, Path), ("form" = ReportForm, Path)),
+    params(("id" = i64, Path), ("form" = inline(ReportForm), Path)),
     responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 409, body = super::ErrorBody)))]
 pub async fn report_as(
     State(app): State<App>,

@@ -11,7 +11,7 @@ use axum::http::HeaderMap;
 use echo_application::report;
 use echo_application::report::ReportPages;
 use echo_application::report::templates::{self, FromTemplate, NewTemplate, TemplateBody};
-use echo_application::report::verify::{VerifiedReport, verified};
+use echo_application::report::verify::{Against, VerifiedReport, verified};
 use echo_application::runs::going::{Hangup, Watched};
 use echo_job::report::Report;
 use serde::{Deserialize, Serialize};
@@ -50,6 +50,8 @@ pub async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<R
 pub struct VerifyQuery {
     /// Key of the campaign; the only one of the report's name when left out.
     campaign: Option<i64>,
+    /// Key of the campaign it is held against where none of its name is here.
+    otherwise: Option<i64>,
     /// A key of the asker's by which the progress can be read meanwhile.
     watch: Option<String>,
 }
@@ -66,7 +68,8 @@ pub async fn verify(
     let watched = Arc::new(Watched::default());
     let _held = app.desk.going.followed(q.watch.as_deref(), &watched);
     let hangup = Hangup::of(&watched);
-    let told = verified(&app.desk, q.campaign, bytes.into(), &watched).await?;
+    let told =
+        verified(&app.desk, Against { campaign: q.campaign, otherwise: q.otherwise }, bytes.into(), &watched).await?;
     hangup.served();
     Ok(Json(told))
 }

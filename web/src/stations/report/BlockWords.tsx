@@ -277,7 +277,10 @@ function LimitWords({ show, run, onSet }: LimitsProps) {
         <ChosenWord
           label="Number that is limited"
           value={show.number}
-          options={[...new Set([...numbers, show.number])].map((value) => ({ value, says: value.replaceAll("_", " ") }))}
+          options={[...new Set([...numbers, show.number])].map((value) => ({
+            value,
+            says: value.replaceAll("_", " "),
+          }))}
           onSet={(number) => onSet({ number })}
         />{" "}
         may be

@@ -1,7 +1,7 @@
 /** A report that was handed over held against what is here: its seal, and every number made again. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { ComputingLine } from "../../ui/Computing";
@@ -39,11 +39,12 @@ export function summary(told: Told): string {
 export function CheckReport({ campaign, onClose }: { campaign: number; onClose: () => void }) {
   const client = useQueryClient();
   const [file, setFile] = useState<File>();
+  const input = useRef<HTMLInputElement>(null);
   const key = ["verify", campaign, file?.name, file?.size, file?.lastModified];
   const checked = useWatched(key, file !== undefined, (signal, watch) =>
     told(
       api.POST("/api/report/verify", {
-        params: { query: { campaign, watch } },
+        params: { query: { otherwise: campaign, watch } },
         body: file as never,
         bodySerializer: (body) => body as never,
         headers: { "content-type": "application/pdf" },
@@ -62,15 +63,24 @@ export function CheckReport({ campaign, onClose }: { campaign: number; onClose: 
             The PDF of a report, also one that was handed over long ago: its seal is read, and every number is made
             again from what is here.
           </p>
-          <input
-            type="file"
-            aria-label="PDF to check"
-            accept="application/pdf,.pdf"
-            onChange={(e) => {
-              client.removeQueries({ queryKey: ["verify"] });
-              setFile(e.target.files?.[0]);
-            }}
-          />
+          <p className="flex items-center gap-3">
+            <Button onClick={() => input.current?.click()}>Choose the PDF …</Button>
+            <span className="truncate text-soft">{file?.name}</span>
+            <input
+              ref={input}
+              type="file"
+              aria-label="PDF to check"
+              accept="application/pdf,.pdf"
+              className="sr-only"
+              onChange={(e) => {
+                const chosen = e.target.files?.[0];
+                e.target.value = "";
+                if (!chosen) return;
+                client.removeQueries({ queryKey: ["verify"] });
+                setFile(chosen);
+              }}
+            />
+          </p>
           <ComputingLine says="Making every number again" of={checked} />
           <Wrong error={checked.error} />
           {body && (

@@ -14,10 +14,10 @@ import { offerUndo } from "../../ui/undo";
 import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
+import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 import { CheckReport } from "./CheckReport";
 import { Forms } from "./Forms";
 import { Templates } from "./Templates";
-import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
 export function ReportStation() {
@@ -221,9 +221,7 @@ export function ReportStation() {
           )}
         </Panel>
       </div>
-      {choosing && id !== undefined && (
-        <Templates report={body} onUse={use} onClose={() => setChoosing(false)} />
-      )}
+      {choosing && id !== undefined && <Templates report={body} onUse={use} onClose={() => setChoosing(false)} />}
       {checking && id !== undefined && <CheckReport campaign={id} onClose={() => setChecking(false)} />}
     </div>
   );

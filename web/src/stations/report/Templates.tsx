@@ -1,7 +1,7 @@
 /** Templates: reports that others begin with. Chosen, kept, brought in and saved as files. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, type ReportBody, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { moment } from "../../ui/format";
@@ -25,7 +25,9 @@ export function fromFile(text: string): ReportBody {
   try {
     return JSON.parse(text);
   } catch {
-    throw new Error("This is no file of a template; allowed: one that was saved here, or a report as the API gives it.");
+    throw new Error(
+      "This is no file of a template; allowed: one that was saved here, or a report as the API gives it.",
+    );
   }
 }
 
@@ -33,6 +35,7 @@ export function Templates({ report, onUse, onClose }: Props) {
   const client = useQueryClient();
   const [name, setName] = useState("");
   const [error, setError] = useState<Error>();
+  const file = useRef<HTMLInputElement>(null);
   const templates = useQuery({
     queryKey: ["report-templates"],
     queryFn: () => told(api.GET("/api/report-templates")),
@@ -67,21 +70,23 @@ export function Templates({ report, onUse, onClose }: Props) {
                         {t.made_at ? `kept ${moment(t.made_at)} by ${t.who}` : "comes along"}
                       </span>
                     </td>
-                    <td className="text-right whitespace-nowrap">
+                    <td className="space-x-3 text-right whitespace-nowrap">
                       <Button
                         look="link"
                         aria-label={`Use ${t.name}`}
                         onClick={() => done(() => onUse(t.name).then(onClose))}
                       >
                         Use
-                      </Button>{" "}
+                      </Button>
                       <Button
                         look="link"
                         aria-label={`Save ${t.name} as a file`}
-                        onClick={() => saveBlob(new Blob([asFile(t)], { type: "application/json" }), `${t.name}.report.json`)}
+                        onClick={() =>
+                          saveBlob(new Blob([asFile(t)], { type: "application/json" }), `${t.name}.report.json`)
+                        }
                       >
                         Save as file
-                      </Button>{" "}
+                      </Button>
                       {t.id != null && (
                         <Button
                           look="link"
@@ -120,23 +125,28 @@ export function Templates({ report, onUse, onClose }: Props) {
             </label>
             <Button type="submit">Keep</Button>
           </form>
-          <label className="text-[13px]">
-            Or bring one in:{" "}
+          <p className="flex items-center gap-3 text-[13px]">
+            <Button look="link" onClick={() => file.current?.click()}>
+              Bring one in from a file …
+            </Button>
             <input
+              ref={file}
               type="file"
               aria-label="File of a template"
               accept="application/json,.json"
+              className="sr-only"
               onChange={(e) => {
-                const file = e.target.files?.[0];
-                if (!file) return;
-                const called = file.name.replace(/(\.report)?\.json$/i, "");
+                const chosen = e.target.files?.[0];
+                e.target.value = "";
+                if (!chosen) return;
+                const called = chosen.name.replace(/(\.report)?\.json$/i, "");
                 done(async () => {
-                  const body = fromFile(await file.text());
+                  const body = fromFile(await chosen.text());
                   await told(api.PUT("/api/report-templates", { body: { name: called, body } }));
                 });
               }}
             />
-          </label>
+          </p>
           <p className="flex justify-end">
             <Button onClick={onClose}>Close</Button>
           </p>

@@ -96,8 +96,7 @@ export const parts: Record<Schema["ReportPart"], string> = {
 /** Lenses whose results have modes. */
 export const modal = (lens: string) => lens === "modes" || lens === "operational_modes";
 
-const partOf = (show: Show) =>
-  show.what === "figure" && show.part && show.part !== "curves" ? parts[show.part] : "";
+const partOf = (show: Show) => (show.what === "figure" && show.part && show.part !== "curves" ? parts[show.part] : "");
 
 const free = (blocks: Block[]) => Math.max(0, ...blocks.map((b) => b.id)) + 1;
 

@@ -1,0 +1,81 @@
+//! What a report tells of the run it is about, and of all its results together.
+
+use super::content::Making;
+use super::results::BlockResult;
+use super::words::{About, told_run, with};
+use crate::Result;
+use chrono::{DateTime, Utc};
+use echo_job::recipe::Recipe;
+use echo_job::report::block::Block;
+use echo_job::report::language::Term;
+use echo_job::report::recipe::in_words;
+use echo_store::run::Run;
+
+impl Making<'_> {
+    pub(super) async fn facts(&self, run: &Run) -> Result<Vec<(String, String)>> {
+        let l = self.report.language;
+        let channels = self.desk.store.run_channels(run.id).await?.len();
+        let row = |term: Term, says: String| (l.says(term).to_string(), says);
+        let rows = vec![
+            row(Term::Specimen, self.campaign.specimen.clone()),
+            row(Term::Run, format!("{} {}", run.number, run.kind)),
+            row(Term::Recorded, moment(l.day(run.started_at), run.started_at)),
+            row(Term::Length, with(l.short(About::length_s(run), 7), "s")),
+            row(Term::Rate, with(l.short(run.sample_rate_hz, 9), "Hz")),
+            row(Term::Channels, channels.to_string()),
+            row(Term::FrontEnd, run.front_end.clone()),
+            row(Term::Ended, run.ended_because.clone().unwrap_or_default()),
+        ];
+        Ok(rows.into_iter().filter(|r| !r.1.is_empty()).collect())
+    }
+
+    /// What is to be kept in mind of all results, in their order, each said once.
+    pub(super) fn cautions(&self) -> Vec<(String, String)> {
+        let mut all: Vec<(String, String)> = Vec::new();
+        let mut say = |rule: &str, says: String| {
+            let told = (rule.to_string(), says);
+            if !all.contains(&told) {
+                all.push(told);
+            }
+        };
+        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()).flat_map(|m| &m.made)
+        {
+            for c in &made.analysis.cautions {
+                say(c.rule.word(), c.says.clone());
+            }
+            if let Some(kept) = made.kept.as_ref().filter(|k| k.stale) {
+                let says =
+                    format!("“{}” was kept before something of its runs was put right, or one is gone", kept.name);
+                say("older than its runs", says);
+            }
+        }
+        all
+    }
+
+    /// How each result was made, in words.
+    pub(super) fn recipes(&self) -> Vec<(String, String)> {
+        let l = self.report.language;
+        let one = |(block, made): (&Block, &BlockResult)| {
+            // As the rig calls it: by its input.
+            let named = |n: u32| {
+                let row = &self.channels.get(&made.run_id?)?.get(&n)?.recorded.row;
+                Some(format!("{} {}", row.input, row.name))
+            };
+            let recipe = serde_json::to_value(&made.analysis.recipe).ok()?;
+            let of = match (&made.kept, self.run_of_result(made)) {
+                (Some(kept), _) => format!("“{}”, {}", kept.name, l.day(kept.made_at)),
+                (None, run) => told_run(l, run?),
+            };
+            let text = match recipe["lens"].as_str() {
+                Some(_) if Recipe::from_value(recipe.clone()).is_ok() => in_words(&recipe, l, &named),
+                _ => made.analysis.made.input.clone(),
+            };
+            Some((format!("{}: {of}", self.name_of(block, made)), text))
+        };
+        self.all_made().filter_map(one).collect()
+    }
+}
+
+fn moment(day: String, at: DateTime<Utc>) -> String {
+    format!("{day}, {}", at.format("%H:%M:%S UTC"))
+}
