@@ -91,3 +91,30 @@ fn analyze_wants_its_words() {
         assert!(out.stdout.is_empty());
     }
 }
+
+#[test]
+fn a_report_is_named_by_its_ending_and_what_is_checked_must_be_there() {
+    // Refused before anybody is asked.
+    let out = run(&["report", "1", "--out", "report.docm", "--server", "http://127.0.0.1:9"]);
+    assert_eq!(out.status.code(), Some(2));
+    assert!(
+        says(&out).contains("“.docm”; a report is a .pdf, .html or .xlsx file, its figures a .zip"),
+        "{}",
+        says(&out)
+    );
+    let out = run(&["verify", "/nowhere/report.pdf", "--server", "http://127.0.0.1:9"]);
+    assert!(out.status.code() == Some(2) && says(&out).contains("/nowhere/report.pdf"), "{}", says(&out));
+    let file = std::env::temp_dir().join("nobody-is-there.pdf");
+    std::fs::write(&file, b"%PDF").unwrap();
+    let out = run(&["verify", &file.display().to_string(), "--server", "http://127.0.0.1:9"]);
+    assert!(
+        out.status.code() == Some(1) && says(&out).contains("http://127.0.0.1:9 does not answer"),
+        "{}",
+        says(&out)
+    );
+    std::fs::remove_file(file).unwrap();
+    for command in ["verify", "report"] {
+        let help = String::from_utf8(run(&[command, "--help"]).stdout).unwrap();
+        assert!(help.contains("Example") && help.contains("Exit status"), "{help}");
+    }
+}

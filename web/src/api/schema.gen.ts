@@ -13569,6 +13569,8 @@ export interface operations {
             query?: {
                 /** @description Key of the campaign; the only one of the report's name when left out. */
                 campaign?: number | null;
+                /** @description Key of the campaign it is held against where none of its name is here. */
+                otherwise?: number | null;
                 /** @description A key of the asker's by which the progress can be read meanwhile. */
                 watch?: string | null;
             };

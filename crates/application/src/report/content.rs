@@ -1,8 +1,9 @@
 //! What the report says, block by block.
 
-use super::figure::{Look, figure};
+use super::figure::figure;
+use super::look::Look;
 use super::made_of::{code, put_right};
-use super::results::{BlockResult, OfBlock, Results, told};
+use super::making::{BlockResult, Making, OfBlock, Results, told};
 use super::stored;
 use super::tables::{Rows, of_rig};
 use super::words::About;
@@ -11,14 +12,12 @@ use crate::runs::source::{Calibrated, calibrated};
 use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_job::geometry::Geometry;
-use echo_job::report::Report;
 use echo_job::report::block::Part::Shapes;
 use echo_job::report::block::{Block, Drawn, Show};
 use echo_job::report::language::Term;
 use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
 use echo_report::document::{Body, Document, Part};
-use echo_store::campaign::Campaign;
 use echo_store::run::Run;
 use serde::Serialize;
 use serde_json::Value;
@@ -50,23 +49,6 @@ pub(crate) struct Collected {
     pub(crate) document: Document,
     pub(crate) made: Vec<MadeBlock>,
     pub(crate) refused: Vec<RefusedBlock>,
-}
-
-/// What blocks are made of, and what was made of it so far.
-pub(super) struct Making<'a> {
-    pub(super) desk: &'a Desk,
-    pub(super) report: &'a Report,
-    pub(super) campaign: &'a Campaign,
-    pub(super) runs: &'a [Run],
-    pub(super) watched: &'a Arc<Watched>,
-    /// Results by block.
-    pub(super) made: Results,
-    /// Channels by run.
-    pub(super) channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
-    /// The specimen, where shapes are drawn on it.
-    geometry: Option<Geometry>,
-    /// Sensors of the register, where values are told with their uncertainty.
-    sensors: Vec<Sensor>,
 }
 
 /// What a report is collected for.
@@ -141,22 +123,6 @@ pub(crate) async fn collected(
 }
 
 impl Making<'_> {
-    /// The run a block is about.
-    pub(super) fn run(&self, block: &Block) -> Result<&Run> {
-        match block.show.run_id().or(self.report.run_id) {
-            Some(id) => self.runs.iter().find(|r| r.id == id).ok_or_else(|| {
-                Error::conflict(
-                    "the run of this block was deleted, or is of another campaign; choose another run for it",
-                )
-            }),
-            None => {
-                self.runs.iter().rfind(|r| r.samples > 0).ok_or_else(|| {
-                    Error::conflict("there is no recorded run to report on; record one, or choose another")
-                })
-            }
-        }
-    }
-
     /// Channels of all runs that results are of.
     async fn channels(&self) -> Result<BTreeMap<i64, BTreeMap<u32, Calibrated>>> {
         let mut all = BTreeMap::new();
@@ -176,16 +142,6 @@ impl Making<'_> {
         }
         let specimen: Specimen = serde_json::from_value(self.desk.store.specimen(self.campaign.id).await?.0)?;
         Ok(Some(specimen.geometry))
-    }
-
-    /// The run of a block's result; none where that is of many.
-    pub(super) fn run_of_result(&self, made: &BlockResult) -> Option<&Run> {
-        self.runs.iter().find(|r| Some(r.id) == made.run_id)
-    }
-
-    /// What a block with a result is called.
-    pub(super) fn name_of(&self, block: &Block, made: &BlockResult) -> String {
-        if block.title.is_empty() { made.name.clone() } else { block.title.clone() }
     }
 
     /// What a channel of a result is called: by its name in the run, or as the result does.
@@ -335,12 +291,6 @@ impl Making<'_> {
             Look { drawn, beside, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
         let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
-    }
-
-    /// All results with their blocks, in the order of those.
-    pub(super) fn all_made(&self) -> impl Iterator<Item = (&Block, &BlockResult)> {
-        let of = |id: u32| self.made.get(&id).and_then(|m| m.as_ref().ok()).map_or(&[][..], |m| &m.made);
-        self.report.blocks.iter().flat_map(move |b| of(b.id).iter().map(move |m| (b, m)))
     }
 }
 

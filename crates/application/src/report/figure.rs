@@ -1,5 +1,6 @@
 //! Results as figures of the report.
 
+use super::look::Look;
 use super::modal;
 use super::words::with;
 use crate::{Error, Result};
@@ -8,36 +9,9 @@ use echo_formats::plot::{self, Axis, Curve, Map, Pane, Plot, draw};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::{Axis as Direction, Trace};
 use echo_job::analysis::words::Shown;
-use echo_job::geometry::Geometry;
-use echo_job::report::block::{Drawn, Height, Part};
-use echo_job::report::language::Language;
+use echo_job::report::block::{Height, Part};
 use echo_report::document::{Figure, Set};
 use echo_store::note::Note;
-
-/// How a figure is drawn.
-pub(super) struct Look<'a> {
-    pub(super) drawn: &'a Drawn,
-    /// How many stand beside each other.
-    pub(super) beside: u8,
-    pub(super) notes: &'a [Note],
-    pub(super) language: Language,
-    /// The specimen, where shapes are drawn on it.
-    pub(super) geometry: Option<&'a Geometry>,
-}
-
-impl Look<'_> {
-    fn log_y(&self, result: &Analysis) -> bool {
-        // Responses that came with a file have no lens of ours.
-        let response = |t: &Trace| {
-            use Shown::{Accelerance, Mobility, Receptance, Response};
-            t.complex().is_some() && matches!(t.quantity, Response | Receptance | Mobility | Accelerance)
-        };
-        let usual = || {
-            matches!(result.recipe.lens.name(), "spectrum" | "response") || result.traces.first().is_some_and(response)
-        };
-        self.drawn.decades.unwrap_or_else(usual)
-    }
-}
 
 /// A drawing's width, and its height for each pane, px.
 const WIDTH: f64 = 640.0;

@@ -1,7 +1,6 @@
 //! What a report was made of, as it goes with the PDF.
 
-use super::content::Making;
-use super::results::BlockResult;
+use super::making::{BlockResult, Making};
 use crate::runs::source::calibrated;
 use crate::{Desk, Error, Result};
 use chrono::Utc;

@@ -5,8 +5,9 @@
 //! | `mod` | its blocks, kept; its pages as pictures |
 //! | [`content`] | what each block says |
 //! | `told` | what it tells of its run, and of all results together |
+//! | `making` | what blocks are made of, and what was made so far |
 //! | `results` | the results that blocks show |
-//! | `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
+//! | `look`, `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
 //! | `made_of`, [`digests`] | what it was made of |
 //! | [`templates`] | reports that others begin with |
 //! | [`verify`] | a report that was handed over held against what is here |
@@ -14,7 +15,9 @@
 pub(crate) mod content;
 pub(crate) mod digests;
 mod figure;
+mod look;
 mod made_of;
+mod making;
 mod modal;
 mod results;
 mod tables;

@@ -1,6 +1,6 @@
 //! Modes as figures of the report: poles of every order, how alike shapes are, shapes on the specimen.
 
-use super::figure::Look;
+use super::look::Look;
 use crate::specimens::motion::{Motion, motions};
 use echo_formats::plot::{Axis, Curve, Drawing, Label, Map, Note, Pane, Plot, Shades, draw};
 use echo_job::analysis::Analysis;
@@ -205,5 +205,98 @@ impl Frame {
             }
         }
         path
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use echo_job::geometry::Point;
+    use echo_job::report::block::Drawn;
+    use echo_job::report::language::Language;
+    use serde_json::{Value, json};
+
+    fn axis(name: &str, values: &[f64], dofs: Value) -> Value {
+        json!({ "name": name, "unit": if name == "frequency" { "Hz" } else { "" }, "values": values, "dofs": dofs })
+    }
+
+    fn curve(name: &str, quantity: &str, axes: &[usize], part: Value) -> Value {
+        let mut all = json!({ "name": name, "channel": 0, "quantity": quantity, "unit": "", "axes": axes });
+        for (key, value) in part.as_object().unwrap() {
+            all[key] = value.clone();
+        }
+        all
+    }
+
+    /// Two modes of three points in a line, the second of which lags the first by a quarter turn everywhere.
+    fn modes() -> Analysis {
+        let dof = |point: &str| json!({ "point": point, "direction": "z", "sign": "+" });
+        let pole = |order: usize, hz: f64, stable: &str| json!({ "order": order, "frequency_hz": hz, "damping_ratio": 0.01, "stable": stable });
+        let number = |name: &str, mode: u32, value: f64| json!({ "name": name, "channel": 0, "mode": mode, "unit": "", "value": value });
+        let shape = |mode: u32, re: [f64; 3], im: [f64; 3]| json!({ "mode": mode, "re": re, "im": im });
+        let body = json!({
+            "recipe": { "lens": "modes" }, "made": { "by": "", "at": "", "input": "" },
+            "axes": [axis("frequency", &[10.0, 20.0, 30.0], json!([])),
+                axis("dof", &[1.0, 2.0, 3.0], json!([dof("1"), dof("2"), dof("3")])), axis("mode", &[1.0, 2.0], json!([]))],
+            "traces": [
+                curve("complex 1", "indicator", &[0], json!({ "values": [1.0, 4.0, 2.0] })),
+                curve("mode 1, 12.00 Hz", "shape", &[1], shape(1, [0.0, 1.0, 0.0], [0.0; 3])),
+                curve("mode 2, 24.00 Hz", "shape", &[1], shape(2, [0.0; 3], [1.0, 0.0, -1.0])),
+                curve("MAC", "mac", &[2, 2], json!({ "values": [1.0, 0.1, 0.1, 1.0] })),
+            ],
+            "numbers": [number("frequency", 1, 12.0), number("frequency", 2, 24.0), number("damping_ratio", 2, 0.0125)],
+            "stabilisation": [pole(2, 12.0, "new"), pole(3, 12.0, "shape"), pole(4, 24.0, "shape")],
+        });
+        Analysis::kept(body).unwrap()
+    }
+
+    fn beam() -> Geometry {
+        let points = (0..3).map(|k| Point::new((k + 1).to_string(), f64::from(k), 0.0, 0.0)).collect();
+        Geometry { points, lines: vec![["1", "2", "3"].map(String::from).to_vec()], ..Geometry::default() }
+    }
+
+    fn seen_by<T>(then: impl FnOnce(&Look<'_>) -> T) -> T {
+        let drawn: Drawn = serde_json::from_value(json!({ "kept": 1 })).unwrap();
+        then(&Look { drawn: &drawn, beside: 1, notes: &[], language: Language::German, geometry: None })
+    }
+
+    #[test]
+    fn each_shape_is_drawn_on_the_specimen_in_the_phase_in_which_it_moves() {
+        let drawing = seen_by(|look| shapes(&modes(), &beam(), look)).unwrap();
+        let says: Vec<&str> = drawing.labels.iter().map(|l| l.says.as_str()).collect();
+        assert_eq!(says, ["mode 1, 12.00 Hz", "mode 2, 24.00 Hz, 1,25\u{202f}%"]);
+        let paths: Vec<&str> = drawing.svg.split("<path d='").skip(1).map(|p| p.split('\'').next().unwrap()).collect();
+        assert_eq!(paths.len(), 6, "at rest and both ends of each");
+        let heights = |path: &str| -> Vec<f64> {
+            path.split(['M', 'L']).skip(1).map(|p| p.split(' ').nth(1).unwrap().parse().unwrap()).collect()
+        };
+        let lift = |still: &str, moved: &str| -> Vec<f64> {
+            heights(still).iter().zip(heights(moved)).map(|(a, b)| a - b).collect()
+        };
+        let first = lift(paths[0], paths[2]);
+        assert!(first[0].abs() < 0.11 && first[1] > 3.0 && first[2].abs() < 0.11, "{first:?}");
+        let second = lift(paths[3], paths[5]);
+        assert!(second[0].abs() > 3.0 && (second[0] + second[2]).abs() < 0.3, "not flat because it lags: {second:?}");
+        assert!(seen_by(|look| shapes(&modes(), &Geometry::default(), look)).is_none(), "nothing to draw on");
+    }
+
+    #[test]
+    fn poles_stand_by_what_of_them_holds_and_shapes_are_held_against_each_other() {
+        let plot = seen_by(|look| poles(&modes(), look)).unwrap();
+        let curves = &plot.panes[0].curves;
+        assert_eq!(
+            curves.iter().map(|c| (c.name.as_str(), c.x.len())).collect::<Vec<_>>(),
+            [("all of it holds", 2), ("new", 1)]
+        );
+        assert_eq!(plot.notes.iter().map(|n| (n.at, n.says.as_str())).collect::<Vec<_>>(), [(12.0, "1"), (24.0, "2")]);
+        assert_eq!((plot.x.from, plot.x.to), (Some(12.0), Some(24.0)));
+        let map = mac(&modes()).unwrap();
+        assert_eq!(map.panes[0].map.as_ref().map(|m| m.values.clone()), Some(vec![1.0, 0.1, 0.1, 1.0]));
+        let over = seen_by(|look| over_frequency(&modes(), look)).unwrap();
+        assert_eq!((over.panes.len(), over.panes[0].log), (1, true));
+        for plot in [plot, map, over] {
+            assert!(plotted(Some(plot), None).is_some(), "it can be drawn");
+        }
+        assert!(plotted(None, None).is_none());
     }
 }

@@ -1,6 +1,6 @@
 //! The results that blocks show: made of samples, or kept before.
 
-use super::content::Making;
+use super::making::{BlockResult, Making, OfBlock, Results, told};
 use crate::runs::results::analysed;
 use crate::{Error, Result};
 use echo_job::analysis::Analysis;
@@ -11,44 +11,10 @@ use echo_store::result::KeptResult;
 use echo_store::run::{Run, RunChannel};
 use futures::stream::{self, StreamExt, TryStreamExt};
 use serde_json::Value;
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Results that are made at once: while one reads, another computes.
 const AT_ONCE: usize = 4;
-
-/// A result that a block shows.
-#[derive(Clone)]
-pub(super) struct BlockResult {
-    /// The lens, or the name it is kept under.
-    pub(super) name: String,
-    /// The result.
-    pub(super) analysis: Arc<Analysis>,
-    /// Key of its run; none where it is of none, or that is gone.
-    pub(super) run_id: Option<i64>,
-    /// Where it was kept before: as what.
-    pub(super) kept: Option<KeptResult>,
-}
-
-/// What a block shows: one result, or one for each channel or run.
-pub(super) struct OfBlock {
-    /// What was made for it.
-    pub(super) made: Vec<BlockResult>,
-    /// What is shown, one after the other; what could not be made says why.
-    pub(super) shown: Vec<std::result::Result<BlockResult, String>>,
-}
-
-/// What became of each block's results.
-pub(super) type Results = BTreeMap<u32, std::result::Result<OfBlock, String>>;
-
-/// What a block is refused for stands in its place; what is no matter of the block ends the report.
-pub(super) fn told<T>(made: Result<T>) -> Result<std::result::Result<T, String>> {
-    match made {
-        Ok(made) => Ok(Ok(made)),
-        Err(e @ (Error::Refused(_) | Error::Missing(_) | Error::Conflict(_) | Error::Input(_))) => Ok(Err(e.says())),
-        Err(e) => Err(e),
-    }
-}
 
 impl Making<'_> {
     /// The results of all blocks; `tell` gets how many are done.
@@ -175,4 +141,41 @@ fn of_channel(made: &BlockResult, channel: u32) -> BlockResult {
         stabilisation: Vec::new(),
     };
     BlockResult { analysis: Arc::new(analysis), ..made.clone() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn a_result_is_cut_into_its_channels_with_what_belongs_to_each() {
+        let trace = |channel: u32| json!({ "name": format!("c{channel}"), "channel": channel, "quantity": "value", "unit": "g", "values": [1.0] });
+        let number = |channel: u32| json!({ "name": "rms", "channel": channel, "unit": "g", "value": 1.0 });
+        let body = json!({ "recipe": { "lens": "spectrum" }, "made": { "by": "", "at": "", "input": "" },
+            "axes": [{ "name": "time", "unit": "s", "values": [0.0] }],
+            "traces": [trace(8), trace(3), trace(8)], "numbers": [number(5), number(8), number(0)],
+            "peaks": [{ "channel": 3, "frequency_hz": 1.0, "value": 2.0 }],
+            "cautions": [{ "rule": "gap", "says": "all" }, { "rule": "gap", "says": "three", "channel": 3 }] });
+        let whole = BlockResult {
+            name: "spectrum".into(),
+            analysis: Arc::new(Analysis::kept(body).unwrap()),
+            run_id: Some(4),
+            kept: None,
+        };
+        assert_eq!(channels(&whole.analysis), [8, 3, 5], "in their order; what is of all of them is of none");
+        let block = |each: serde_json::Value| -> Block {
+            serde_json::from_value(json!({ "id": 1, "each": each, "show": { "what": "figure", "recipe": {} } }))
+                .unwrap()
+        };
+        let parts = shown(&block(json!("channel")), whole.clone());
+        assert_eq!((parts.made.len(), parts.shown.len()), (1, 3), "made once, shown three times");
+        let of = |k: usize| parts.shown[k].as_ref().unwrap().analysis.clone();
+        assert_eq!((of(0).traces.len(), of(0).numbers.len(), of(0).peaks.len(), of(0).cautions.len()), (2, 1, 0, 1));
+        assert_eq!((of(1).traces.len(), of(1).peaks.len(), of(1).cautions.len()), (1, 1, 2));
+        assert_eq!((of(2).traces.len(), of(2).numbers.len()), (0, 1));
+        assert_eq!(parts.shown[0].as_ref().unwrap().run_id, Some(4));
+        let once = shown(&block(json!(null)), whole);
+        assert_eq!(once.shown[0].as_ref().unwrap().analysis.traces.len(), 3);
+    }
 }

@@ -246,3 +246,88 @@ pub(super) fn of_rig<'a>(
         ..Table::default()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::{Value, json};
+
+    fn result(numbers: Value, peaks: Value) -> Analysis {
+        let body = json!({ "recipe": { "lens": "statistics" }, "made": { "by": "", "at": "", "input": "" }, "axes": [],
+            "traces": [], "numbers": numbers, "peaks": peaks });
+        Analysis::kept(body).unwrap()
+    }
+
+    fn number(name: &str, channel: u32, unit: &str, value: f64) -> Value {
+        json!({ "name": name, "channel": channel, "unit": unit, "value": value })
+    }
+
+    /// Rows of a result whose channel 7 is known to 2 per cent.
+    fn with<T>(a: &Analysis, l: Language, then: impl FnOnce(&Rows<'_>) -> T) -> T {
+        let (named, uncertain) = (|n: u32| format!("place {n}"), |n: u32| (n == 7).then_some(0.02));
+        then(&Rows { a, named: &named, uncertain: &uncertain, l })
+    }
+
+    #[test]
+    fn a_number_stands_with_its_uncertainty_where_that_is_known() {
+        let all = json!([
+            number("rms", 7, "g", 2.0),
+            number("crest_factor", 7, "", 3.5),
+            number("rms", 8, "g", 0.5),
+            number("crest_factor", 8, "", f64::NAN),
+        ]);
+        let table = with(&result(all, json!([])), Language::English, |r| r.of(Wanted::Numbers)).unwrap();
+        assert_eq!(table.heads, ["Channels", "rms, g", "crest factor"]);
+        assert_eq!(table.rows[0], ["place 7", "(2.000 ± 0.040)", "3.500"], "a ratio hangs on no calibration");
+        assert_eq!(table.rows[1], ["place 8", "0.5000", "–"], "and nothing is claimed where nothing is known");
+        // The workbook has numbers, and the uncertainty beside them.
+        let sheet = table.sheet();
+        assert_eq!(sheet.heads, ["Channels", "rms, g", "± rms, g", "crest factor", "± crest factor"]);
+        assert_eq!(sheet.rows[0], ["place 7", "2", "0.04", "3.5", ""]);
+        assert_eq!(sheet.rows[1], ["place 8", "0.5", "", "", ""]);
+    }
+
+    #[test]
+    fn modes_have_a_row_each_and_what_is_of_all_of_them_has_none() {
+        let of = |name: &str, mode: Option<u32>, value: f64| json!({ "name": name, "channel": 0, "mode": mode, "unit": "", "value": value });
+        let all = json!([of("frequency", Some(1), 58.18), of("frequency", Some(2), 142.57), of("missed", None, 0.03)]);
+        let table = with(&result(all, json!([])), Language::German, |r| r.of(Wanted::Numbers)).unwrap();
+        assert_eq!(table.heads, ["Eigenform", "frequency"]);
+        assert_eq!(table.rows, [["1", "58,18"], ["2", "142,6"]]);
+        assert!(with(&result(json!([]), json!([])), Language::German, |r| r.of(Wanted::Numbers)).is_none());
+    }
+
+    #[test]
+    fn the_highest_peaks_are_told_with_their_unit() {
+        let peaks = json!([{ "channel": 7, "frequency_hz": 582.81, "value": 4.25 }]);
+        let table = with(&result(json!([]), peaks), Language::English, |r| r.of(Wanted::Peaks)).unwrap();
+        assert_eq!(table.rows, [["place 7", "582.81", "4.250"]]);
+    }
+
+    #[test]
+    fn a_number_is_held_against_what_is_allowed_with_its_uncertainty() {
+        let limit = |channels: &[u32], at_most: f64| Limit { channels: channels.to_vec(), at_most };
+        let all =
+            json!([number("rms", 7, "mm/s", 4.45), number("rms", 8, "mm/s", 4.45), number("rms", 9, "mm/s", 9.0)]);
+        let a = result(all, json!([]));
+        let (table, says) =
+            with(&a, Language::English, |r| r.against("rms", &[limit(&[], 4.5), limit(&[9], 8.0)])).unwrap();
+        assert_eq!(
+            table.rows[0],
+            ["place 7", "(4.450 ± 0.089)\u{202f}mm/s", "4.500\u{202f}mm/s", "98.9", "not decided"]
+        );
+        assert_eq!(table.rows[1][4], "within", "without an uncertainty the value itself counts");
+        assert_eq!(table.rows[2][4], "EXCEEDED");
+        assert_eq!((table.loud.as_slice(), says.as_str()), (&[true, false, true][..], "Within limits: 1 of 3."));
+        assert_eq!(
+            table.sheet().rows[0],
+            ["place 7", "4.45", "0.08900000000000001", "4.5", "98.88888888888889", "mm/s", "not decided"]
+        );
+
+        let e = |number: &str, limits: &[Limit]| {
+            with(&a, Language::English, |r| r.against(number, limits)).unwrap_err().says()
+        };
+        assert!(e("peak", &[limit(&[], 1.0)]).contains("no number “peak”; allowed: rms"));
+        assert!(e("rms", &[limit(&[1], 1.0)]).contains("no limit is said for any of these channels"));
+    }
+}

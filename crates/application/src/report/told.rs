@@ -1,7 +1,6 @@
 //! What a report tells of the run it is about, and of all its results together.
 
-use super::content::Making;
-use super::results::BlockResult;
+use super::making::{BlockResult, Making};
 use super::words::{About, told_run, with};
 use crate::Result;
 use chrono::{DateTime, Utc};

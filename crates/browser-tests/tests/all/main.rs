@@ -24,6 +24,7 @@ mod people;
 mod plan_api;
 mod planning;
 mod plots;
+mod report_forms;
 mod reports;
 mod responses;
 mod rig_api;

@@ -72,7 +72,7 @@ async fn every_number_of_a_report_is_made_again_and_what_was_changed_is_told() -
     // A sensitivity that is put right: what hangs on it differs, and why; the rest holds.
     let right = json!({ "sensitivity": "10.4 mV/(m/s²)", "reason": "the certificate says so" });
     let (status, answer) = r.call("POST", &format!("/api/runs/{run}/channels/7/sensitivity"), Some(right)).await?;
-    assert_eq!(status, 200, "{answer}");
+    assert_eq!(status, 204, "{answer}");
     let told = verified(&r, &pdf).await?;
     assert_eq!(holds(&told), ["differs", "differs", "same"], "{told}");
     let levels = told["results"][0]["says"].to_string();
@@ -125,7 +125,7 @@ async fn a_report_holds_where_its_campaign_was_taken_in() -> Result<()> {
     let file = r.bytes(&format!("/api/jobs/{}/file", job["id"])).await?;
     // Another laboratory: its database knows nothing of this one's key.
     let there = Rigged::start().await?;
-    assert_eq!(there.call("DELETE", "/api/campaigns/1", None).await?.0, 200);
+    assert_eq!(there.call("DELETE", "/api/campaigns/1", None).await?.0, 204);
     let (status, answer) = there.send_bytes("/api/report/verify", pdf.clone()).await?;
     assert!(status == 409 && says(&answer).contains("take its campaign file in"), "{status} {answer}");
     assert_eq!(taken_in(&there, &file).await?["state"], "done");

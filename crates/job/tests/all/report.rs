@@ -208,7 +208,7 @@ proptest! {
 
 mod blocks {
     use echo_job::report::Report;
-    use echo_job::report::block::{Block, Drawn, MOST_BLOCKS, Show};
+    use echo_job::report::block::{Block, Drawn, Each, MOST_BLOCKS, Show};
     use serde_json::{Value, json};
 
     fn with(show: Value) -> Result<Report, serde_json::Error> {
@@ -243,6 +243,10 @@ mod blocks {
         assert!(matches!(usual.blocks[0].show, Show::Head) && usual.blocks.len() > 5);
     }
 
+    fn limits(limits: Value) -> Value {
+        json!({ "what": "limits", "recipe": { "lens": "statistics" }, "number": "rms", "limits": limits })
+    }
+
     #[test]
     fn what_cannot_be_kept_is_refused_with_its_block() {
         let says = |r: Report| r.check().unwrap_err();
@@ -266,10 +270,30 @@ mod blocks {
             (json!({ "what": "figure", "recipe": { "lens": "spektrum" } }), "lens must be"),
             (json!({ "what": "figure", "recipe": { "lens": "spectrum" }, "shown": [5.0, 5.0] }), "5 to 5 is no range"),
             (json!({ "what": "table", "recipe": { "lens": "spectrum", "windo": "hann" } }), "windo"),
+            (json!({ "what": "table" }), "nothing is said to be shown; allowed: a recipe, or the key of a kept result"),
+            (json!({ "what": "figure", "kept": 3, "beside": 5 }), "5 figures beside each other; allowed: 1 to 4"),
+            (limits(json!([])), "0 limits; allowed: 1 to 600"),
+            (limits(json!([{ "at_most": 0.0 }])), "0 is no limit; allowed: a number above 0"),
+            (limits(json!([{ "at_most": 2.0 }, { "at_most": -1.0 }])), "-1 is no limit"),
+            (
+                json!({ "what": "limits", "recipe": { "lens": "statistics" }, "number": " ", "limits": [{ "at_most": 1 }] }),
+                "no number is named",
+            ),
         ] {
             let Err(e) = with(show.clone()).unwrap().check() else { panic!("{show} was taken") };
             assert!(e.says.contains(word), "{show}: {}", e.says);
         }
+        let each = |show: Value, each: Each| {
+            let mut report = with(show).unwrap();
+            report.blocks[0].each = Some(each);
+            report.check().map_err(|e| e.says)
+        };
+        assert!(
+            each(json!({ "what": "rig" }), Each::Run).unwrap_err().contains("only what shows a result can be repeated")
+        );
+        assert!(each(json!({ "what": "table", "kept": 3 }), Each::Run).unwrap_err().contains("is of its own runs"));
+        assert!(each(json!({ "what": "table", "kept": 3 }), Each::Channel).is_ok());
+        assert!(each(limits(json!([{ "at_most": 4.5 }])), Each::Run).is_ok());
         let e = says(with(json!({ "what": "figure", "recipe": {} })).unwrap());
         assert_eq!(e.field, "blocks.1");
         for wrong in [json!({ "what": "poem" }), json!({ "what": "text", "words": "x" }), json!({})] {

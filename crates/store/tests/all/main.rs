@@ -5,6 +5,7 @@
 mod catalogue;
 mod common;
 mod owner;
+mod reports;
 mod rigs;
 mod shelf;
 mod specimen;

@@ -160,3 +160,38 @@ test("kept modes become their shapes and a table, other results a figure", () =>
   expect(again.body.blocks.at(-1)?.show).toEqual({ what: "figure", kept: 5, part: "curves" });
   expect(again.id).toBe(8);
 });
+
+test("limits begin with a number of every channel and one level for all of them", () => {
+  const { blocks, id } = added(all, "limits", 2);
+  const own = blocks.find((b) => b.id === id);
+  expect(own?.title).toBe("Limits");
+  expect(own?.show).toMatchObject({ what: "limits", number: "rms", limits: [{ channels: [], at_most: 1 }] });
+  // Without channels it is about all of the run: nothing that a run of fewer channels lacks.
+  expect(recipeIn(own?.show ?? { what: "head" })).toEqual({ lens: "statistics" });
+  expect(runIn(own?.show ?? { what: "head" })).toBeUndefined();
+});
+
+test("every kind that is offered can be stored as it begins", () => {
+  const keys = new Set<string>();
+  for (const what of Object.keys(kinds) as (keyof typeof kinds)[]) {
+    const { show } = added([], what).blocks[0] as Block;
+    // A key that the server does not know would refuse the whole report.
+    expect(JSON.parse(JSON.stringify(show))).toEqual(show);
+    if (show.what === "figure" || show.what === "table" || show.what === "limits") {
+      expect(recipeIn(show)?.lens).toBeTruthy();
+      expect(keptIn(show)).toBeUndefined();
+    }
+    keys.add(kinds[what].says);
+  }
+  expect(keys.size).toBe(Object.keys(kinds).length);
+});
+
+test("a block that is repeated keeps that where it is copied and brought back", () => {
+  const each: Block = { ...block(9, { what: "table", kept: 4 }, "Levels"), each: "channel" };
+  const before = [...all, each];
+  const after = copied(before, 9).blocks;
+  expect(after.at(-1)).toEqual({ ...each, id: 10 });
+  const gone = without(before, 9);
+  expect(takenBack(gone, before, gone).at(-1)).toEqual(each);
+  expect(changed(before, 9, { each: null }).at(-1)?.each).toBeNull();
+});

@@ -1,0 +1,95 @@
+//! A report repeated over runs and channels, and saved in other forms than PDF.
+
+use anyhow::{Context, Result};
+use echo_browser_tests::browser::Browser;
+use echo_browser_tests::{Rigged, program, says};
+use serde_json::{Value, json};
+use std::process::Command;
+
+/// Two short runs, and a report that shows both.
+async fn of_two_runs(r: &Rigged) -> Result<()> {
+    r.order("record").await?;
+    r.recorded(1.0).await?;
+    r.order("stop").await?;
+    r.idle().await?;
+    let statistics = json!({ "lens": "statistics", "channels": [7, 8] });
+    let blocks = json!([
+        { "id": 1, "show": { "what": "head" } },
+        { "id": 2, "title": "Levels", "each": "run", "show": { "what": "table", "recipe": statistics, "caption": "In {run}." } },
+        { "id": 3, "title": "Spectra", "each": "channel", "show": { "what": "figure", "beside": 2,
+            "recipe": { "lens": "spectrum", "channels": [7, 8] } } },
+        { "id": 4, "title": "Far", "each": "run", "show": { "what": "figure", "recipe": { "lens": "waveform", "channels": [99] } } },
+    ]);
+    let (status, answer) =
+        r.call("PUT", "/api/campaigns/1/report", Some(json!({ "title": "Both", "blocks": blocks }))).await?;
+    anyhow::ensure!(status == 200, "{answer}");
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_block_stands_there_once_for_each_run_and_each_channel() -> Result<()> {
+    let r = Rigged::start().await?;
+    of_two_runs(&r).await?;
+    let page = String::from_utf8(r.bytes("/api/campaigns/1/report-as/html").await?)?;
+    for part in ["In run 1.", "In run 2.", "Table 2. ", "Figure 2. gearbox top, athw", "repeat(2,1fr)"] {
+        assert!(page.contains(part), "the page lacks “{part}”");
+    }
+    assert!(!page.contains("Figure 3. ") && !page.contains("Table 3. "), "one of each and no more");
+    // What cannot be made is told for each run, and the rest is there.
+    let pages = r.get("/api/campaigns/1/report/pages").await?;
+    let refused: Vec<&str> = pages["refused"].as_array().context("a list")?.iter().map(says).collect();
+    assert_eq!(refused.len(), 2, "{refused:?}");
+    assert!(refused[0].starts_with("run 1: ") && refused[1].starts_with("run 2: "), "{refused:?}");
+
+    // On the page it is one word of the block's sentence.
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report?block=3", r.url)).await?;
+    b.find("img[alt='Page 1 of the report']").await?;
+    b.choose("Repeated over", "once for each run").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["each"] == "run").await?;
+    b.text_until("section[aria-label=Blocks]", |t| t.contains("each run")).await?;
+    b.choose("Figures beside each other", "one beside each other").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["beside"] == 1).await?;
+    b.choose("Repeated over", "once").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["each"] == Value::Null).await?;
+    // The other forms are beside the PDF.
+    b.press("Save as").await?;
+    b.find("a[href='/api/campaigns/1/report-as/xlsx']").await?;
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn other_forms_are_made_by_page_and_by_command_and_what_is_none_is_told() -> Result<()> {
+    let r = Rigged::start().await?;
+    of_two_runs(&r).await?;
+    let folder = tempfile::tempdir()?;
+    let by_command = |name: &str| -> Result<Vec<u8>> {
+        let out = folder.path().join(name);
+        let echo = Command::new(program("fleet-echo"))
+            .args(["report", "1", "--out"])
+            .arg(&out)
+            .env("FLEET_ECHO_SERVER", &r.url)
+            .output()?;
+        anyhow::ensure!(echo.status.success(), "{name}: {}", String::from_utf8_lossy(&echo.stderr));
+        Ok(std::fs::read(&out)?)
+    };
+    let page = r.bytes("/api/campaigns/1/report-as/html").await?;
+    assert_eq!(by_command("both.html")?, page, "the same bytes by page and by command");
+    let sheet = echo_formats::sheet::read(&by_command("both.xlsx")?)?;
+    let rms = sheet[0].iter().position(|h| h.starts_with("rms")).context("a column")?;
+    assert_eq!(sheet.len(), 3, "heads and two channels: {sheet:?}");
+    assert!(sheet[1][0].starts_with("gearbox top") && sheet[1][rms].parse::<f64>()? > 0.0, "{sheet:?}");
+    let figures = by_command("both.zip")?;
+    assert_eq!(figures, r.bytes("/api/campaigns/1/report-as/figures").await?);
+    let names = String::from_utf8_lossy(&figures).matches("Spectra 2.png").count();
+    assert!(figures.starts_with(b"PK") && names > 0);
+
+    let (status, answer) = r.call("GET", "/api/campaigns/1/report-as/docx", None).await?;
+    assert!(status == 400 || status == 422, "{status} {answer}");
+    let only = json!({ "title": "Words", "blocks": [{ "id": 1, "show": { "what": "head" } }] });
+    assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(only)).await?.0, 200);
+    let (status, answer) = r.call("GET", "/api/campaigns/1/report-as/figures", None).await?;
+    assert!(status == 409 && says(&answer).contains("shows no figure"), "{status} {answer}");
+    Ok(())
+}
