@@ -175,8 +175,16 @@ impl Browser {
     /// # Errors
     /// It stays.
     pub async fn gone(&self, what: Locator<'_>) -> Result<()> {
-        let gone = again_until(async || Ok(self.page.find_all(what).await?.is_empty().then_some(())));
-        gone.await?.with_context(|| format!("{what:?} is still there"))
+        let mut says = String::new();
+        let gone = again_until(async || {
+            let there = self.page.find_all(what).await?;
+            if let Some(first) = there.first() {
+                // It may go while it is read.
+                says = first.text().await.unwrap_or_default();
+            }
+            Ok(there.is_empty().then_some(()))
+        });
+        gone.await?.with_context(|| format!("{what:?} is still there: “{says}”"))
     }
 
     /// Presses keys one after the other, wherever the focus is.

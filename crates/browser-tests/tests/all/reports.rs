@@ -211,6 +211,7 @@ async fn a_template_becomes_a_report_with_a_verdict_by_page_and_by_command() -> 
     assert!(own.contains('±') && own.contains("0.0001"), "{own}");
 
     // Kept under a name of the house, it is there for every campaign; as a command it makes the same report.
+    b.text_until("button[aria-label^='Channels of limit 2']", |t| t.contains("gearbox top, vert")).await?;
     b.press("Templates").await?;
     b.send("input[aria-label='Name of the template']", &format!("Yard{}", char::from(Key::Enter))).await?;
     b.text_until("table[aria-label=Templates]", |t| t.contains("Yard") && t.contains("kept")).await?;

@@ -272,11 +272,15 @@ function OneSeries({ id, channels, which }: { id: number; channels: Channel[]; w
   );
 }
 
+/** How long what is said of circuits may not fit what is seen of them before it is asked again, ms. */
+const AGAIN = 2000;
+
 /** Reads series anew when a sensor's circuit opens or closes, and lets it be heard: no hit tells of that. */
 function useCircuits(advice: Series["advice"] | undefined) {
   const client = useQueryClient();
   const known = useRef("");
   const told = useRef<string[]>([]);
+  const asked = useRef(0);
   useEffect(() => {
     const now = (advice ?? []).flatMap((a) => (a.rule === "unheard" ? [a.says] : []));
     if (now.some((says) => !told.current.includes(says))) play("look");
@@ -284,8 +288,11 @@ function useCircuits(advice: Series["advice"] | undefined) {
   }, [advice]);
   useLevels((levels) => {
     const now = levels.flatMap((l) => (l.circuit === "in order" ? [] : [`${l.input} ${l.circuit}`])).join(", ");
-    if (now === known.current) return;
+    // A circuit may open for less than the time between two pictures: what is said is asked again while it does not fit.
+    const fits = (now === "") === (told.current.length === 0);
+    if (now === known.current && (fits || performance.now() - asked.current < AGAIN)) return;
     known.current = now;
+    asked.current = performance.now();
     client.invalidateQueries({ queryKey: ["taps"] });
   });
 }
