@@ -2,9 +2,10 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { api, type Schema, told } from "../../api/client";
+import { api, bytesOf, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { ComputingLine } from "../../ui/Computing";
+import { FileInput } from "../../ui/FileInput";
 import { moment } from "../../ui/format";
 import { Wrong } from "../../ui/Panel";
 import { useWatched } from "../../ui/useWatched";
@@ -45,9 +46,7 @@ export function CheckReport({ campaign, onClose }: { campaign: number; onClose: 
     told(
       api.POST("/api/report/verify", {
         params: { query: { otherwise: campaign, watch } },
-        body: file as never,
-        bodySerializer: (body) => body as never,
-        headers: { "content-type": "application/pdf" },
+        ...bytesOf(file as File),
         signal,
       }),
     ),
@@ -66,16 +65,11 @@ export function CheckReport({ campaign, onClose }: { campaign: number; onClose: 
           <p className="flex items-center gap-3">
             <Button onClick={() => input.current?.click()}>Choose the PDF …</Button>
             <span className="truncate text-soft">{file?.name}</span>
-            <input
-              ref={input}
-              type="file"
-              aria-label="PDF to check"
+            <FileInput
+              input={input}
+              label="PDF to check"
               accept="application/pdf,.pdf"
-              className="sr-only"
-              onChange={(e) => {
-                const chosen = e.target.files?.[0];
-                e.target.value = "";
-                if (!chosen) return;
+              onFile={(chosen) => {
                 client.removeQueries({ queryKey: ["verify"] });
                 setFile(chosen);
               }}

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type ReportBody, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
+import { FileInput } from "../../ui/FileInput";
 import { moment } from "../../ui/format";
 import { Wrong } from "../../ui/Panel";
 import { saveBlob } from "../../ui/save";
@@ -49,8 +50,8 @@ export function Templates({ report, onUse, onClose }: Props) {
       setError(e as Error);
     }
   };
-  const keep = (called: string, body: ReportBody) =>
-    done(() => told(api.PUT("/api/report-templates", { body: { name: called, body } })).then(() => setName("")));
+  const keepAs = (called: string, body: ReportBody) =>
+    told(api.PUT("/api/report-templates", { body: { name: called, body } }));
   const all = templates.data ?? [];
   return (
     <Dialog open onClose={onClose} className="relative z-20">
@@ -110,7 +111,7 @@ export function Templates({ report, onUse, onClose }: Props) {
             className="flex items-center gap-2 border-t border-rule pt-3"
             onSubmit={(e) => {
               e.preventDefault();
-              keep(name, report);
+              done(() => keepAs(name, report).then(() => setName("")));
             }}
           >
             <label className="flex-1">
@@ -129,22 +130,13 @@ export function Templates({ report, onUse, onClose }: Props) {
             <Button look="link" onClick={() => file.current?.click()}>
               Bring one in from a file …
             </Button>
-            <input
-              ref={file}
-              type="file"
-              aria-label="File of a template"
+            <FileInput
+              input={file}
+              label="File of a template"
               accept="application/json,.json"
-              className="sr-only"
-              onChange={(e) => {
-                const chosen = e.target.files?.[0];
-                e.target.value = "";
-                if (!chosen) return;
-                const called = chosen.name.replace(/(\.report)?\.json$/i, "");
-                done(async () => {
-                  const body = fromFile(await chosen.text());
-                  await told(api.PUT("/api/report-templates", { body: { name: called, body } }));
-                });
-              }}
+              onFile={(chosen) =>
+                done(async () => keepAs(chosen.name.replace(/(\.report)?\.json$/i, ""), fromFile(await chosen.text())))
+              }
             />
           </p>
           <p className="flex justify-end">

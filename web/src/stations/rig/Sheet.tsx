@@ -2,6 +2,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRef } from "react";
 import { api, bytesOf, type EditAnswer, told } from "../../api/client";
+import { FileInput } from "../../ui/FileInput";
 import { columns } from "./columns";
 import type { Editing } from "./editing";
 import type { View } from "./view";
@@ -68,18 +69,7 @@ export function Sheet({ campaign, view, onView, editing, version, onError }: Pro
         <button type="button" className="text-left text-harbour hover:underline" onClick={() => file.current?.click()}>
           Read from XLSX or CSV …
         </button>
-        <input
-          ref={file}
-          type="file"
-          aria-label="Table to read"
-          accept=".xlsx,.csv,.tsv,.txt"
-          className="sr-only"
-          onChange={(e) => {
-            const chosen = e.target.files?.[0];
-            e.target.value = "";
-            if (chosen) read(chosen);
-          }}
-        />
+        <FileInput input={file} label="Table to read" accept=".xlsx,.csv,.tsv,.txt" onFile={read} />
       </PopoverPanel>
     </Popover>
   );

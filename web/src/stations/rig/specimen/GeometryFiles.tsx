@@ -3,6 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useRef, useState } from "react";
 import { api, bytesOf, type Schema, told } from "../../../api/client";
 import { Button } from "../../../ui/Button";
+import { FileInput } from "../../../ui/FileInput";
 import { type Geometry, rowsOf } from "./tables";
 import type { SpecimenEditing } from "./useSpecimen";
 
@@ -62,25 +63,11 @@ export function GeometryFiles({ campaign, geometry, surface, editing, onError }:
     doing("", async () => {
       if (surface) await told(api.DELETE("/api/specimen-files/{id}", { params: { path: { id: surface.id } } }));
     });
-  const chooser = (ref: typeof geometryFile, label: string, accept: string, does: (f: File) => unknown) => (
-    <input
-      ref={ref}
-      type="file"
-      aria-label={label}
-      accept={accept}
-      className="sr-only"
-      onChange={(e) => {
-        const file = e.target.files?.[0];
-        e.target.value = "";
-        if (file) does(file);
-      }}
-    />
-  );
   const there = rowsOf(geometry, "points");
   return (
     <>
-      {chooser(geometryFile, "Geometry to read", ".uff,.unv,.csv,.txt,.tsv", look)}
-      {chooser(surfaceFile, "Surface to read", ".stl,.obj", setSurface)}
+      <FileInput input={geometryFile} label="Geometry to read" accept=".uff,.unv,.csv,.txt,.tsv" onFile={look} />
+      <FileInput input={surfaceFile} label="Surface to read" accept=".stl,.obj" onFile={setSurface} />
       {busy && <span className="text-soft">{busy}</span>}
       {found && (
         <div
