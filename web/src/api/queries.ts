@@ -144,8 +144,11 @@ export function useSaveReport(campaign: number | undefined) {
       const params = { path: { id: campaign ?? 0 }, query };
       const version = await told(api.PUT("/api/campaigns/{id}/report", { params, body }));
       // An answer that was on its way tells what was before, and would be what the next change is made on.
+      const onItsWay = client.isFetching({ queryKey: key }) > 0;
       await client.cancelQueries({ queryKey: key }, { revert: false });
       client.setQueryData<Versioned<ReportBody>>(key, { data: body, version });
+      // It may have told what somebody else wrote since.
+      if (onItsWay) client.invalidateQueries({ queryKey: key });
     },
     // What somebody else made of it is shown beside the refusal.
     onError: () => client.invalidateQueries({ queryKey: key }),
