@@ -100,10 +100,7 @@ impl Making<'_> {
             title: self.name_of(block, made),
             run: run.map(|r| r.number),
             kept: made.kept.as_ref().map(|k| k.name.clone()),
-            recipe: match &made.kept {
-                Some(kept) => kept.recipe.clone(),
-                None => serde_json::to_value(&made.analysis.recipe).ok()?,
-            },
+            recipe: made.recipe()?,
             channels: if run.is_some() { made.analysis.made.channels.clone() } else { Vec::new() },
             came_out: CameOut::of(&made.analysis),
         })

@@ -11,6 +11,7 @@ use echo_job::sensor::Sensor;
 use echo_store::campaign::Campaign;
 use echo_store::result::KeptResult;
 use echo_store::run::Run;
+use serde_json::Value;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -25,6 +26,16 @@ pub(super) struct BlockResult {
     pub(super) run_id: Option<i64>,
     /// Where it was kept before: as what.
     pub(super) kept: Option<KeptResult>,
+}
+
+impl BlockResult {
+    /// Its recipe as it was carried out, or as it was kept with.
+    pub(super) fn recipe(&self) -> Option<Value> {
+        match &self.kept {
+            Some(kept) => Some(kept.recipe.clone()),
+            None => serde_json::to_value(&self.analysis.recipe).ok(),
+        }
+    }
 }
 
 /// What a block shows: one result, or one for each channel or run.

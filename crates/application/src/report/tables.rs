@@ -69,6 +69,9 @@ impl Rows<'_> {
             if unit.is_empty() { plain } else { format!("{plain}, {unit}") }
         };
         let first = l.says(if modes { Term::Mode } else { Term::Channels }).to_string();
+        let found = |r: &(u32, Option<u32>), c: &(&str, &str)| {
+            a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c)
+        };
         let row = |r: &(u32, Option<u32>)| {
             let name = match r {
                 (_, Some(mode)) => mode.to_string(),
@@ -76,9 +79,7 @@ impl Rows<'_> {
                 (channel, None) => (self.named)(*channel),
             };
             let cell = |c: &(&str, &str)| {
-                let found =
-                    a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c);
-                found.map_or_else(String::new, |n| match self.uncertainty(n) {
+                found(r, c).map_or_else(String::new, |n| match self.uncertainty(n) {
                     Some(u) => l.uncertain(n.value, u, ""),
                     None => l.number(n.value, DIGITS),
                 })
@@ -90,8 +91,7 @@ impl Rows<'_> {
         let plain_head = |c: &(&str, &str)| if sure { vec![head(c)] } else { vec![head(c), format!("± {}", head(c))] };
         let plain_row = |r: &(u32, Option<u32>)| {
             let cells = |c: &(&str, &str)| {
-                let found =
-                    a.numbers.iter().find(|n| (n.channel, n.mode) == *r && (n.name.as_str(), n.unit.as_str()) == *c);
+                let found = found(r, c);
                 let value = found.map_or_else(String::new, |n| as_number(n.value));
                 let half = found.and_then(|n| self.uncertainty(n)).map_or_else(String::new, as_number);
                 if sure { vec![value] } else { vec![value, half] }
@@ -116,8 +116,6 @@ impl Rows<'_> {
     /// The result has no such number, or nothing is said of any of its channels.
     pub(super) fn against(&self, number: &str, limits: &[Limit]) -> Result<(Table, String)> {
         let l = self.l;
-        let mut names: Vec<&str> = self.a.numbers.iter().map(|n| n.name.as_str()).collect();
-        names.dedup();
         let of: Vec<(&Number, f64)> = self
             .a
             .numbers
@@ -126,6 +124,7 @@ impl Rows<'_> {
             .filter_map(|n| Some((n, allowed(limits, n.channel)?)))
             .collect();
         if of.is_empty() {
+            let mut names: Vec<&str> = self.a.numbers.iter().map(|n| n.name.as_str()).collect();
             names.sort_unstable();
             names.dedup();
             let says = if names.contains(&number) {

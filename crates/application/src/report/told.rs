@@ -3,8 +3,8 @@
 use super::making::{BlockResult, Making};
 use super::words::{About, told_run, with};
 use crate::Result;
+use crate::bring::curves::LENS;
 use chrono::{DateTime, Utc};
-use echo_job::recipe::Recipe;
 use echo_job::report::block::Block;
 use echo_job::report::language::Term;
 use echo_job::report::recipe::in_words;
@@ -37,8 +37,7 @@ impl Making<'_> {
                 all.push(told);
             }
         };
-        for made in self.report.blocks.iter().filter_map(|b| self.made.get(&b.id)?.as_ref().ok()).flat_map(|m| &m.made)
-        {
+        for (_, made) in self.all_made() {
             for c in &made.analysis.cautions {
                 say(c.rule.word(), c.says.clone());
             }
@@ -60,15 +59,14 @@ impl Making<'_> {
                 let row = &self.channels.get(&made.run_id?)?.get(&n)?.recorded.row;
                 Some(format!("{} {}", row.input, row.name))
             };
-            let recipe = serde_json::to_value(&made.analysis.recipe).ok()?;
+            let recipe = made.recipe()?;
             let of = match (&made.kept, self.run_of_result(made)) {
                 (Some(kept), _) => format!("“{}”, {}", kept.name, l.day(kept.made_at)),
                 (None, run) => told_run(l, run?),
             };
-            let text = match recipe["lens"].as_str() {
-                Some(_) if Recipe::from_value(recipe.clone()).is_ok() => in_words(&recipe, l, &named),
-                _ => made.analysis.made.input.clone(),
-            };
+            // What came with a file was made by no recipe of ours.
+            let text =
+                if recipe["lens"] == LENS { made.analysis.made.input.clone() } else { in_words(&recipe, l, &named) };
             Some((format!("{}: {of}", self.name_of(block, made)), text))
         };
         self.all_made().filter_map(one).collect()

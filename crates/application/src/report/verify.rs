@@ -111,7 +111,7 @@ async fn campaign(desk: &Desk, told: Against, name: &str) -> Result<i64> {
     }
 }
 
-/// Makes every result of a report again and says which come out the same. `share` of what is done is told.
+/// Makes every result of a report again and says which come out the same; the share done is told.
 ///
 /// # Errors
 /// It is no report's PDF, its campaign is not here, it was stopped, or the database is away.
