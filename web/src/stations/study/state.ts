@@ -36,7 +36,7 @@ function written(search: string, now: Looking, run: RunDetail): string {
   return `?${params}`;
 }
 
-/** How long after the last change the address is written: a drag is written once, s. */
+/** How long after the last change the address is written: a drag is written once. */
 const REST_MS = 250;
 
 export function useLook(
@@ -50,6 +50,9 @@ export function useLook(
   const own = useRef(search);
   const latest = useRef(look);
   const timer = useRef(0);
+  // What was changed and is not written down yet.
+  const unwritten = useRef<Looking>(undefined);
+  const writtenAt = useRef(0);
   const bracket = useRef(look.bracket);
 
   const follow = useCallback(
@@ -57,6 +60,7 @@ export function useLook(
       if (to === own.current) return;
       own.current = to;
       window.clearTimeout(timer.current);
+      unwritten.current = undefined;
       const bench = benchOf(new URLSearchParams(to), run) ?? latest.current.bench;
       const look = { ...latest.current, ...ofAddress(to, lookOf(run)), bench };
       latest.current = look;
@@ -81,11 +85,21 @@ export function useLook(
     bracket.current = latest.current.bracket;
     navigate({ search: next }, { replace });
   }, [navigate, run]);
-  // The first look is written down too, so that one can go back to it.
+  const remember = useCallback(() => {
+    if (!unwritten.current) return;
+    const { bench: _, ...look } = unwritten.current;
+    unwritten.current = undefined;
+    localStorage.setItem(`study ${run.id}`, JSON.stringify(look));
+    localStorage.setItem("study", JSON.stringify({ channels: look.channels }));
+  }, [run.id]);
+  // The first look is written down too, so that one can go back to it. Who goes on at once loses nothing.
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the run is opened
   useEffect(() => {
     write();
-    return () => window.clearTimeout(timer.current);
+    return () => {
+      window.clearTimeout(timer.current);
+      remember();
+    };
   }, []);
 
   const set = useCallback(
@@ -94,15 +108,20 @@ export function useLook(
       if (to.bench !== latest.current.bench) leave(campaign, to.bench);
       latest.current = to;
       setLook(to);
-      window.clearTimeout(timer.current);
-      timer.current = window.setTimeout(() => {
-        const { bench: _, ...look } = to;
-        localStorage.setItem(`study ${run.id}`, JSON.stringify(look));
-        localStorage.setItem("study", JSON.stringify({ channels: to.channels }));
+      unwritten.current = to;
+      const now = () => {
+        writtenAt.current = performance.now();
+        remember();
         write();
-      }, REST_MS);
+      };
+      window.clearTimeout(timer.current);
+      // One click is written at once, as the page may be loaded again right after it; a drag when it rests,
+      // and so is a bracket, of which every writing is a step to go back through.
+      const moved = JSON.stringify(bracket.current) !== JSON.stringify(to.bracket);
+      if (!moved && performance.now() - writtenAt.current > REST_MS) now();
+      else timer.current = window.setTimeout(now, REST_MS);
     },
-    [run.id, campaign, write],
+    [campaign, write, remember],
   );
   return [look, set];
 }
