@@ -21,6 +21,8 @@ pub struct Band {
     references: usize,
     motion: Motion,
     rows: DMatrix<f64>,
+    /// Sum of squares of each response, `[output][reference]`.
+    energies: Vec<f64>,
     turned: OnceLock<DMatrix<f64>>,
 }
 
@@ -44,12 +46,16 @@ impl FrfMatrix {
                 (rows[(real, output)], rows[(real + lines, output)]) = (h.re, h.im);
             }
         }
+        let of = |output: usize, reference: usize| rows.view((2 * lines * reference, output), (2 * lines, 1));
+        let energies = (0..outputs).flat_map(|o| (0..references).map(move |i| (o, i)));
+        let energies = energies.map(|(o, i)| of(o, i).norm_squared()).collect();
         let band = Band {
             band_hz,
             frequencies_hz: kept.iter().map(|k| self.frequencies_hz()[*k]).collect(),
             references,
             motion: self.motion(),
             rows,
+            energies,
             turned: OnceLock::new(),
         };
         band.holds(1)?;
@@ -100,6 +106,11 @@ impl Band {
     /// Rows `[reference][real, imaginary][line]`, a column for each output.
     pub(super) fn rows(&self) -> &DMatrix<f64> {
         &self.rows
+    }
+
+    /// Sum of squares of each response over the band, `[output][reference]`.
+    pub(super) fn energies(&self) -> &[f64] {
+        &self.energies
     }
 
     /// Real and imaginary parts of the answers to one reference, `[line][output]`.

@@ -75,14 +75,8 @@ pub fn shapes(band: &Band, poles: &[Pole], driving: &[(usize, usize)]) -> Result
     // Of each reference its own rows, so that what is missed is known for each.
     let of_reference = |i: usize| model.directions.rows(2 * lines * i, 2 * lines);
     let of_band = |i: usize| band.rows().rows(2 * lines * i, 2 * lines);
-    // The samples of all responses go through here once for the parts, once for their sizes.
-    let (parts, wholes): (Vec<DMatrix<f64>>, Vec<Vec<f64>>) = (0..inputs)
-        .into_par_iter()
-        .map(|i| {
-            let wholes = of_band(i).column_iter().map(|c| c.norm_squared()).collect();
-            (of_reference(i).transpose() * of_band(i), wholes)
-        })
-        .unzip();
+    let parts: Vec<DMatrix<f64>> =
+        (0..inputs).into_par_iter().map(|i| of_reference(i).transpose() * of_band(i)).collect();
     let along = parts.iter().fold(DMatrix::zeros(parts[0].nrows(), outputs), |sum, part| sum + part);
     let found = model.unknowns(&along).ok_or_else(same)?;
     let mut misses = vec![0.0; outputs * inputs];
@@ -90,7 +84,7 @@ pub fn shapes(band: &Band, poles: &[Pole], driving: &[(usize, usize)]) -> Result
         let own = of_reference(i).transpose() * of_reference(i);
         let made = &own * &along;
         for o in 0..outputs {
-            let whole: f64 = wholes[i][o];
+            let whole = band.energies()[o * inputs + i];
             let missed = whole - 2.0 * along.column(o).dot(&part.column(o)) + along.column(o).dot(&made.column(o));
             misses[o * inputs + i] = missed.max(0.0) / whole;
         }
