@@ -92,6 +92,10 @@ pub struct App {
     pub present: Present,
     /// How long pages wait from one live picture to the next at least.
     pub live_each: Duration,
+    /// The folder that files are laid into by themselves; none where the server was given none.
+    pub files_to: Option<PathBuf>,
+    /// The folder whose files are brought in by themselves; none where the server was given none.
+    pub files_from: Option<PathBuf>,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
     /// Specimens read lately.
@@ -121,6 +125,8 @@ impl App {
             news: News::default(),
             present: Present::default(),
             live_each: Duration::ZERO,
+            files_to: None,
+            files_from: None,
             outputs: Outputs::default(),
             specimens: Specimens::default(),
             taps: Taps::default(),

@@ -6,6 +6,7 @@
 //! | [`jobs`] | work that outlives a request, on this machine or another one |
 //! | [`report`] | the report's text, and what it says of a run |
 //! | [`rigs`] | the channel table: edits, versions, sheets, findings let pass, smart sensors |
+//! | [`afterwards`] | what is done by itself when something ends |
 //! | [`plans`] | the plan: saved, lengths as they are typed, triggers tried on runs |
 //! | [`taps`] | tap series: hits, the responses made of them, modes |
 //! | [`tachos`], [`encoders`] | tachometers and encoders as they are heard now |
@@ -28,6 +29,7 @@
 //! | [`processor`] | processor time and memory in use |
 //! | [`health`] | whether the database answers; tasks that are watched |
 
+pub mod afterwards;
 mod app;
 pub mod benches;
 pub mod bring;

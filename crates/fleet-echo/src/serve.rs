@@ -3,6 +3,8 @@
 use crate::Failure;
 use anyhow::Context;
 use clap::{Args, ValueEnum};
+use echo_application::afterwards::tend;
+use echo_application::bring::folder;
 use echo_application::health::{self, watched};
 use echo_application::jobs::{prepare, worker};
 use echo_application::people::unguessable;
@@ -54,6 +56,12 @@ pub struct Serve {
     /// Jobs that the server works on at once; with 0 they are left to workers.
     #[arg(long, default_value_t = 2)]
     jobs: usize,
+    /// Folder that files are laid into by themselves when a recording has ended, as its plan says.
+    #[arg(long)]
+    files_to: Option<PathBuf>,
+    /// Folder whose files are brought in by themselves: each folder in it is for the campaign of that name.
+    #[arg(long)]
+    files_from: Option<PathBuf>,
     /// Name under which this machine may be reached, besides its addresses and localhost; may be given
     /// several times.
     #[arg(long = "name")]
@@ -177,12 +185,16 @@ impl Serve {
         let budget = Budget::new(self.analysis_mb).map_err(anyhow::Error::msg)?;
         let desk = Desk::new(store.clone(), budget);
         let mut app = App::new(desk.clone(), capture.clone(), discovery);
+        app.files_to.clone_from(&self.files_to);
+        app.files_from.clone_from(&self.files_from);
         app.live_each = Duration::from_secs(1) / self.live_per_s;
         tokio::spawn(watched("the database's pulse", app.clone(), health::beat));
         tokio::spawn(watched("news of the database", app.clone(), news::pass_on));
         tokio::spawn(watched("outputs", app.clone(), outputs::watch));
         tokio::spawn(watched("smart sensors", app.clone(), follow));
         tokio::spawn(watched("rounds", app.clone(), keep_rounds));
+        tokio::spawn(watched("the folder of files", app.clone(), folder::watch));
+        tokio::spawn(watched("what is done by itself", app.clone(), tend));
         tokio::spawn(watched("watched quantities", app.clone(), watch::watch));
         tokio::spawn(watched("what was deleted", app.clone(), shelf::sweep));
         let (stop, stopped) = tokio::sync::watch::channel(false);

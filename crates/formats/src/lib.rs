@@ -9,6 +9,7 @@ pub mod functions;
 pub mod geometry;
 mod guard;
 pub mod parquet;
+pub mod picture;
 pub mod plot;
 mod rate;
 pub mod sheet;
@@ -16,6 +17,7 @@ pub mod smart;
 mod spool;
 pub mod uff;
 pub mod wav;
+pub mod xlsx_run;
 
 pub use spool::Spool;
 

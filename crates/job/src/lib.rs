@@ -10,6 +10,7 @@ pub mod coupling;
 pub mod dof;
 pub mod entry;
 pub mod event;
+pub mod export;
 pub mod front_end;
 pub mod geometry;
 pub mod impact;

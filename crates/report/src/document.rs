@@ -1,5 +1,6 @@
 //! What a report says, part by part, before it is set on pages.
 
+use crate::letterhead::{Letterhead, Paper};
 use chrono::{DateTime, Utc};
 use echo_formats::plot::out::escaped;
 use echo_formats::plot::{Drawing, Label};
@@ -16,6 +17,11 @@ pub struct Document {
     /// Its language.
     #[serde(skip)]
     pub language: Language,
+    /// What stands over it; nothing where the house has said nothing.
+    pub letterhead: Option<Letterhead>,
+    /// What it is set on.
+    #[serde(skip)]
+    pub paper: Paper,
     /// Line at the foot of each page.
     pub foot: String,
     /// From top to bottom.
@@ -158,18 +164,18 @@ impl Table {
 /// A paragraph as it is set.
 #[derive(Debug, Clone, Serialize)]
 pub struct Set {
-    kind: &'static str,
-    number: u32,
-    spans: Vec<SetSpan>,
+    pub(crate) kind: &'static str,
+    pub(crate) number: u32,
+    pub(crate) spans: Vec<SetSpan>,
 }
 
 #[derive(Debug, Clone, Serialize)]
-struct SetSpan {
-    text: String,
-    strong: bool,
-    slanted: bool,
+pub(crate) struct SetSpan {
+    pub(crate) text: String,
+    pub(crate) strong: bool,
+    pub(crate) slanted: bool,
     #[serde(serialize_with = "place")]
-    place: Place,
+    pub(crate) place: Place,
 }
 
 fn place<S: Serializer>(place: &Place, s: S) -> Result<S::Ok, S::Error> {
@@ -254,7 +260,7 @@ impl From<&Paragraph> for Set {
 pub(crate) struct Words {
     pub(crate) figure: &'static str,
     pub(crate) table: &'static str,
-    page: &'static str,
+    pub(crate) page: &'static str,
     of: &'static str,
     pub(crate) code: &'static str,
 }

@@ -6,7 +6,8 @@ use std::fmt::Write;
 
 const LOOK: &str = "body{font:15px/1.5 'Sofia Sans',system-ui,sans-serif;color:#10263b;max-width:860px;margin:2em auto;padding:0 1em}\
 h1{font-size:1.6em;margin:.2em 0}h2{font-size:1.15em;margin:1.6em 0 .4em}h3{font-size:1em}\
-.soft,figcaption,footer{color:#52667a;font-size:.85em}.head{border-bottom:1px solid #10263b;padding-bottom:.6em}\
+.soft,figcaption,footer{color:#52667a;font-size:.85em}.letterhead{display:flex;gap:1.5em;align-items:center;margin-bottom:1em}.letterhead img{height:3.2em;max-width:12em}\
+.head{border-bottom:1px solid #10263b;padding-bottom:.6em}\
 figure{margin:1em 0}figure svg{width:100%;height:auto}.beside{display:grid;gap:1em}\
 table{border-collapse:collapse;width:100%;font-size:.85em}th,td{border-bottom:1px solid #d9d3c3;padding:.2em .5em;text-align:left}\
 th{color:#52667a;font-weight:400;border-bottom:1px solid #10263b}.digits{text-align:right;font-variant-numeric:tabular-nums}\
@@ -32,6 +33,9 @@ pub fn html(report: &Document) -> String {
         escaped(&report.title)
     );
     let mut counted = Counted::default();
+    if let Some(letterhead) = &report.letterhead {
+        out += &letterhead.html();
+    }
     for part in &report.parts {
         if !part.title.is_empty() && !matches!(part.body, Body::Head { .. }) {
             let _ = writeln!(out, "<h2>{}</h2>", escaped(&part.title));

@@ -3,6 +3,8 @@
 //! | file | what it holds |
 //! | --- | --- |
 //! | [`data`] | its tables and curves as a workbook, its figures as files |
+//! | [`docx`] | the same as a text document |
+//! | [`letterhead`] | the house's lines and logo over it, and its paper |
 //! | [`document`] | what a report says, part by part |
 //! | [`attached`] | what goes with a PDF, read out of it again |
 //! | [`html`] | the same as one HTML file |
@@ -13,14 +15,18 @@
 pub mod attached;
 pub mod data;
 pub mod document;
+pub mod docx;
 pub mod html;
+pub mod letterhead;
 pub mod seal;
 pub mod set;
 
 pub use attached::attached;
 pub use data::{folder, workbook};
 pub use document::{Body, Document, Part};
+pub use docx::docx;
 pub use html::html;
+pub use letterhead::{Letterhead, Logo, Paper};
 pub use seal::{SealKey, Sealed, sealed};
 pub use set::{pages, pdf};
 

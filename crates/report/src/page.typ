@@ -4,7 +4,7 @@
 #let rule = rgb("#d9d3c3")
 #set document(title: r.title, keywords: if r.keyword == none { () } else { (r.keyword,) })
 #set page(
-  paper: "a4",
+  paper: r.paper,
   margin: (x: 18mm, top: 16mm, bottom: 16mm),
   footer: context text(7.5pt, fill: soft)[
     #r.foot #h(1fr) #r.words.page #counter(page).display() #r.words.of #counter(page).final().first()
@@ -111,6 +111,14 @@
 #for (i, p) in r.parts.enumerate() {
   if p.title != "" and p.what != "head" { heading(level: 1, p.title) }
   if p.what == "head" {
+    if r.letterhead != none {
+      grid(
+        columns: (auto, 1fr), column-gutter: 10pt, align: horizon,
+        if r.logo == none { none } else { box(height: 30pt, image(r.logo, height: 100%, alt: r.letterhead.lines.at(0, default: "Logo"))) },
+        text(7.5pt, fill: soft, r.letterhead.lines.join(linebreak())),
+      )
+      v(4pt)
+    }
     text(8pt, fill: rgb("#0b6b6b"), weight: "semibold", p.heading)
     v(-4pt)
     title(text(16pt, weight: "semibold", r.title))

@@ -119,6 +119,12 @@ fn laid_out(report: &Document, keyword: Option<&str>) -> Result<typst_layout::Pa
     value["keyword"] = json!(keyword);
     value["attachment"] = json!(ATTACHMENT);
     value["attachment_says"] = json!(report.language.says(Term::MadeOf));
+    value["paper"] = json!(report.paper.name());
+    value["logo"] = json!(null);
+    if let Some(logo) = report.letterhead.as_ref().and_then(|l| l.logo.as_ref()) {
+        value["logo"] = json!(logo.name());
+        files.insert(file_id(logo.name())?, Bytes::new(logo.bytes.clone()));
+    }
     readable(&mut value);
     files.insert(file_id("/report.json")?, Bytes::new(serde_json::to_vec(&value).map_err(told)?));
     files.insert(file_id(&format!("/{ATTACHMENT}"))?, Bytes::new(report.source.clone().into_bytes()));

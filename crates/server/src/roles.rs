@@ -52,6 +52,8 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         ["kept-results", ..]
         | ["specimen-files", ..]
         | ["report-templates", ..]
+        | ["letterhead", ..]
+        | ["afterwards", ..]
         | ["sensors", ..]
         | ["plan", "try"] => Work,
         _ => Own,

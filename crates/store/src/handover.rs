@@ -187,10 +187,10 @@ impl Store {
         let mut tx = self.pool().begin().await?;
         let id = sqlx::query_scalar!(
             "INSERT INTO run (campaign_id, number, kind, state, ended_because, started_at, sample_rate_hz, clean_share, samples,
-                              front_end, rig, plan, recorder, divide, who, remark, tags, brought, begun, deleted_at, together)
+                              front_end, rig, plan, recorder, divide, who, remark, tags, brought, begun, tended, deleted_at, together)
              SELECT $1, t.number, coalesce(t.kind, ''), t.state, t.ended_because, t.started_at, t.sample_rate_hz, t.clean_share,
                     t.samples, coalesce(t.front_end, ''), t.rig, t.plan, coalesce(t.recorder, ''), coalesce(t.divide, 1),
-                    coalesce(t.who, ''), coalesce(t.remark, ''), coalesce(t.tags, '{}'), t.brought, true, now(),
+                    coalesce(t.who, ''), coalesce(t.remark, ''), coalesce(t.tags, '{}'), t.brought, true, true, now(),
                     (SELECT o.id FROM run o WHERE o.campaign_id = $1 AND o.number = t.together)
              FROM jsonb_to_record($2::jsonb) AS t(number int, kind text, state text, ended_because text, started_at timestamptz,
                  sample_rate_hz float8, clean_share float8, samples bigint, front_end text, rig jsonb, plan jsonb, recorder text,

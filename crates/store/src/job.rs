@@ -71,8 +71,20 @@ impl Store {
     /// There is no such campaign, or the database is away.
     pub async fn begin_job(&self, campaign: Option<i64>, (wishes, turn): (&[Value], i16), who: &str) -> Result<i64> {
         let mut tx = self.pool().begin().await?;
+        let job = Store::begin_job_in(&mut tx, campaign, (wishes, turn), who).await?;
+        tx.commit().await?;
+        Ok(job)
+    }
+
+    /// The same within a transaction.
+    pub(crate) async fn begin_job_in(
+        tx: &mut sqlx::PgTransaction<'_>,
+        campaign: Option<i64>,
+        (wishes, turn): (&[Value], i16),
+        who: &str,
+    ) -> Result<i64> {
         let job = sqlx::query_scalar!("INSERT INTO job (campaign_id, who) VALUES ($1, $2) RETURNING id", campaign, who)
-            .fetch_one(&mut *tx)
+            .fetch_one(&mut **tx)
             .await?;
         sqlx::query!(
             "INSERT INTO job_part (job_id, place, wish)
@@ -80,7 +92,7 @@ impl Store {
             job,
             wishes
         )
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
         // The queue's own function: what is stored and what is queued are one transaction.
         sqlx::query(
@@ -91,9 +103,8 @@ impl Store {
         .bind(PART_TASK)
         .bind(job)
         .bind(i32::from(turn))
-        .execute(&mut *tx)
+        .execute(&mut **tx)
         .await?;
-        tx.commit().await?;
         Ok(job)
     }
 

@@ -12,7 +12,8 @@
 //! | [`calibration`] | sensitivities put right afterwards |
 //! | [`chunk`] | packing of counts and the min/max pyramid |
 //! | [`waveform`] | writing chunks, reading counts and overviews |
-//! | [`template`] | templates of reports |
+//! | [`template`], [`house`] | templates of reports, and what stands over them |
+//! | [`deed`] | what is done by itself |
 //! | [`take`] | takes inside a run, and marks |
 //! | [`correction`] | entries put right |
 //! | [`math`] | computed channels |
@@ -34,9 +35,11 @@ pub mod calibration;
 pub mod campaign;
 pub mod chunk;
 pub mod correction;
+pub mod deed;
 pub mod find;
 pub mod function;
 pub mod handover;
+pub mod house;
 pub mod job;
 pub mod math;
 pub mod news;

@@ -140,8 +140,8 @@ impl Store {
         sqlx::query!("SELECT id FROM campaign WHERE id = $1 FOR UPDATE", new.campaign).fetch_one(&mut *tx).await?;
         let run = sqlx::query_as!(
             Run,
-            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide, who, brought, deleted_at)
-               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, CASE WHEN $12::jsonb IS NOT NULL THEN now() END)
+            r#"INSERT INTO run (campaign_id, number, kind, state, sample_rate_hz, clean_share, front_end, rig, plan, recorder, together, divide, who, brought, deleted_at, tended)
+               VALUES ($1, (SELECT coalesce(max(number), 0) + 1 FROM run WHERE campaign_id = $1), $2, 'recording', $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, CASE WHEN $12::jsonb IS NOT NULL THEN now() END, $12::jsonb IS NOT NULL)
                RETURNING id, campaign_id, number, kind, state AS "state: RunState", ended_because, started_at, sample_rate_hz, clean_share, samples, front_end, recorder, together, divide, who, remark, tags, bytes, brought AS "brought: Json<Brought>""#,
             new.campaign, new.kind, new.sample_rate_hz, new.clean_share, new.front_end,
             serde_json::to_value(&new.rig)?, serde_json::to_value(&new.plan)?, new.recorder, new.together, new.divide as i32,

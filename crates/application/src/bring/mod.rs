@@ -7,11 +7,13 @@
 //! | [`look`] | what is in a file, before it is brought in |
 //! | [`curves`] | functions and shapes of a file as kept results |
 //! | [`taken`] | its channels as rows |
+//! | [`folder`] | a folder whose files are brought in by themselves |
 //! | [`carry`] | a file becoming a run |
 //! | [`laying`] | counts cut into chunks and written |
 
 pub mod carry;
 pub mod curves;
+pub mod folder;
 pub(crate) mod laying;
 pub mod look;
 pub mod reading;

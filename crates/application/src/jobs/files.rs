@@ -1,9 +1,10 @@
 //! Exports and reports as jobs, and the files they give.
 
 use super::{JobKey, Stands, Wish, begin, known};
-use crate::report::ReportForm;
-use crate::runs::exported::{Known, RunExport};
 use crate::{Error, Result};
+use echo_job::export::RunExport;
+use echo_job::export::pattern::Known;
+use echo_job::report::form::ReportForm;
 use echo_store::Store;
 use echo_store::job::{JobPart, PartKey};
 use echo_store::state::PartState;
@@ -44,9 +45,14 @@ pub async fn export(store: &Store, run: i64, export: RunExport, who: &str) -> Re
     if run.samples == 0 {
         return Err(Error::conflict(format!("run {} holds no samples", run.number)));
     }
-    let there: Vec<i16> = store.run_channels(run.id).await?.iter().map(|c| c.channel).collect();
+    let there = numbered_names(store, run.id).await?;
     export.check(run.sample_rate_hz, run.samples as u64, &there)?;
     begin(store, run.campaign_id, &[Wish::Export { run_id: run.id, export }], who).await
+}
+
+/// Channels of a run by their numbers, with their names as they were recorded.
+async fn numbered_names(store: &Store, run: i64) -> Result<Vec<(i16, String)>> {
+    Ok(store.run_channels(run).await?.into_iter().map(|c| (c.channel, c.row.name)).collect())
 }
 
 /// Begins to make a campaign's report.
@@ -55,7 +61,7 @@ pub async fn export(store: &Store, run: i64, export: RunExport, who: &str) -> Re
 /// There is no such campaign, or the database is away.
 pub async fn report(store: &Store, campaign: i64, form: ReportForm, who: &str) -> Result<JobKey> {
     store.campaign(campaign).await?;
-    begin(store, campaign, &[Wish::Report { form }], who).await
+    begin(store, campaign, &[Wish::Report { form, template: None, run_id: None }], who).await
 }
 
 /// The file that a job made.
@@ -75,21 +81,18 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
             let (ending, kind) = export.format.told();
             let run = store.run(run_id).await?;
             let campaign = store.campaign(run.campaign_id).await?;
-            let channels = match export.channels.len() {
-                0 => store.run_channels(run.id).await?.len(),
-                some => some,
-            };
+            let channels = export.chosen(&numbered_names(store, run.id).await?).map_or(0, |c| c.len());
             let known = Known {
                 campaign: &campaign.name,
                 specimen: &campaign.specimen,
-                run: run.number,
+                run: Some(run.number),
                 kind: &run.kind,
                 started_at: run.started_at,
                 channels,
             };
-            (format!("{}.{ending}", file_name(&export.named(&known))), kind)
+            (format!("{}.{ending}", file_name(&export.called(&known))), kind)
         }
-        Wish::Report { form } => {
+        Wish::Report { form, .. } => {
             let (ending, kind) = form.told();
             (format!("report.{ending}"), kind)
         }

@@ -4,14 +4,15 @@ use super::Wish;
 use crate::bring::carry::brought;
 use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
-use crate::report::content::{For, collected};
-use crate::report::{ReportForm, seal_key};
+use crate::report::content::{For, Wanted, collected};
+use crate::report::seal_key;
 use crate::runs::export::written;
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
 use crate::{Desk, Error, Result};
 use echo_job::analysis::thin::thinned;
 use echo_job::recipe::Recipe;
+use echo_job::report::form::ReportForm;
 use echo_store::job::{Made, PIECE, PartKey};
 use echo_store::result::{Input, NewResult};
 use std::io::Read;
@@ -54,8 +55,9 @@ pub(super) async fn made(
             Ok(Made { campaign: Some(taken_in(desk, upload_id, watched).await?), ..Made::default() })
         }
         Wish::BringIn { upload_id, reading, .. } => brought(desk, (own()?, upload_id), *reading, watched, who).await,
-        Wish::Report { form } => {
-            let bytes = printed(desk, own()?, form, watched).await?;
+        Wish::Report { form, template, run_id } => {
+            let wanted = Wanted { template, run_id };
+            let bytes = printed(desk, own()?, (form, wanted), watched).await?;
             if !watched.tell(WRITTEN) {
                 return Err(Error::Stopped);
             }
@@ -66,14 +68,20 @@ pub(super) async fn made(
 }
 
 /// A report in a form.
-async fn printed(desk: &Desk, campaign: i64, form: ReportForm, watched: &Arc<Watched>) -> Result<Vec<u8>> {
+async fn printed(
+    desk: &Desk,
+    campaign: i64,
+    (form, wanted): (ReportForm, Wanted),
+    watched: &Arc<Watched>,
+) -> Result<Vec<u8>> {
     // What a report was made of goes with the form that is handed over.
     let what_for = if form == ReportForm::Pdf { For::Keeps } else { For::Sight };
-    let report = collected(desk, campaign, watched, (what_for, MADE)).await?.document;
+    let report = collected(desk, campaign, &wanted, watched, (what_for, MADE)).await?.document;
     let seal = seal_key(desk).await?;
     let set = tokio::task::spawn_blocking(move || match form {
         ReportForm::Pdf => echo_report::pdf(&report, Some(&seal)),
         ReportForm::Html => Ok(echo_report::html(&report).into_bytes()),
+        ReportForm::Docx => echo_report::docx(&report),
         ReportForm::Xlsx => echo_report::workbook(&report),
         ReportForm::Figures => echo_report::folder(&report),
     });

@@ -14,10 +14,10 @@ mod making;
 pub mod worker;
 
 use crate::bring::reading::FileReading;
-use crate::report::ReportForm;
-use crate::runs::exported::RunExport;
 use crate::{Error, Result};
+use echo_job::export::RunExport;
 use echo_job::recipe::Recipe;
+use echo_job::report::form::ReportForm;
 use echo_store::Store;
 use echo_store::job::JobPart;
 use echo_store::state::PartState;
@@ -52,6 +52,12 @@ pub enum Wish {
         /// As what.
         #[serde(default)]
         form: ReportForm,
+        /// By this template; as it stands without.
+        #[serde(default)]
+        template: Option<String>,
+        /// Of this run, where its blocks name none; of the run it is about without.
+        #[serde(default)]
+        run_id: Option<i64>,
     },
     /// The whole campaign as one file.
     HandOver,
@@ -134,7 +140,7 @@ impl Wish {
     }
 
     /// Whose turn comes first: somebody waits at a report, and hardly at a list.
-    fn turn(&self) -> i16 {
+    pub(crate) fn turn(&self) -> i16 {
         match self {
             Wish::Report { .. } => 0,
             Wish::Export { .. } | Wish::HandOver | Wish::TakeIn { .. } | Wish::BringIn { .. } => 1,
@@ -248,10 +254,10 @@ mod tests {
     fn what_a_part_makes_is_read_back_as_it_was_written() {
         // A worker of the version before knew one form.
         let before: Wish = serde_json::from_value(json!({ "make": "report" })).unwrap();
-        assert!(matches!(before, Wish::Report { form: ReportForm::Pdf }));
+        assert!(matches!(before, Wish::Report { form: ReportForm::Pdf, template: None, run_id: None }));
         for wish in [
-            Wish::Export { run_id: 7, export: RunExport::whole(crate::runs::exported::ExportFormat::Csv) },
-            Wish::Report { form: ReportForm::Xlsx },
+            Wish::Export { run_id: 7, export: RunExport::whole(echo_job::export::ExportFormat::Csv) },
+            Wish::Report { form: ReportForm::Xlsx, template: Some("Acceptance".into()), run_id: None },
             Wish::HandOver,
         ] {
             let json = serde_json::to_value(&wish).unwrap();

@@ -2,9 +2,12 @@
 
 pub mod tried;
 
+use crate::report::templates::called;
 use crate::{App, Result};
 use echo_capture::Setup;
+use echo_job::Refusal;
 use echo_job::front_end::USUAL_CLEAN_SHARE;
+use echo_job::plan::afterwards::Deed;
 use echo_job::plan::length::typed_length;
 use echo_job::plan::{Plan, PlanSums};
 use serde::{Deserialize, Serialize};
@@ -21,6 +24,8 @@ pub struct PlanBody {
     pub sums: PlanSums,
     /// Rates the front end offers, Hz.
     pub rates_hz: Vec<f64>,
+    /// The folder that files are laid into by themselves; none where the server has none.
+    pub files_to: Option<String>,
     /// What the plan refers to and the rig does not have, in words.
     pub unfit: Option<String>,
 }
@@ -30,7 +35,9 @@ async fn body(app: &App, id: i64, version: i64, plan: Plan) -> Result<PlanBody> 
     let offer = app.capture.front_end();
     let sums = plan.sums(&rig, offer.as_ref().map_or(USUAL_CLEAN_SHARE, |f| f.clean_share), app.free_bytes().await);
     let unfit = plan.check_with(&rig).err().map(|e| e.says);
-    Ok(PlanBody { plan, version, sums, rates_hz: offer.map(|f| f.rates_hz).unwrap_or_default(), unfit })
+    let files_to = app.files_to.as_ref().map(|p| p.display().to_string());
+    let rates_hz = offer.map(|f| f.rates_hz).unwrap_or_default();
+    Ok(PlanBody { plan, version, sums, rates_hz, files_to, unfit })
 }
 
 /// The plan of a campaign.
@@ -50,6 +57,13 @@ pub async fn read(app: &App, id: i64) -> Result<PlanBody> {
 /// What is asked is not allowed, it cannot be done now, or the database is away.
 pub async fn save(app: &App, id: i64, made_on: Option<i64>, who: &str, plan: Plan) -> Result<PlanBody> {
     plan.check(app.capture.front_end().as_ref())?;
+    for (i, a) in plan.afterwards.iter().enumerate() {
+        if let Deed::Report { template: Some(name), .. } = &a.then {
+            // Told now, and not by a report that is missing when the run has ended.
+            let found = called(&app.store, name).await;
+            found.map_err(|e| Refusal::new(format!("afterwards.{i}"), e.says()))?;
+        }
+    }
     let who = who.to_string();
     // To its end even if who asked is gone by then: what is stored is what is in force.
     let version = tokio::spawn({

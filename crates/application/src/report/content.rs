@@ -1,11 +1,13 @@
 //! What the report says, block by block.
 
 use super::figure::figure;
+use super::house::letterhead;
 use super::look::Look;
 use super::made_of::{code, put_right};
 use super::making::{BlockResult, Making, OfBlock, Results, told};
 use super::stored;
 use super::tables::{Rows, of_rig};
+use super::templates::by_template;
 use super::words::About;
 use crate::runs::going::Watched;
 use crate::runs::source::{Calibrated, calibrated};
@@ -13,7 +15,7 @@ use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_job::geometry::Geometry;
 use echo_job::report::block::Part::Shapes;
-use echo_job::report::block::{Block, Drawn, Show};
+use echo_job::report::block::{Block, Drawn, Paper, Show};
 use echo_job::report::language::Term;
 use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
@@ -60,6 +62,15 @@ pub(crate) enum For {
     Keeps,
 }
 
+/// Which report is made: the one that stands, or one by a template.
+#[derive(Debug, Default)]
+pub(crate) struct Wanted {
+    /// Name of the template.
+    pub(crate) template: Option<String>,
+    /// The run it is about; the one it was about without.
+    pub(crate) run_id: Option<i64>,
+}
+
 /// Everything the report says. A block that cannot be made says why in its place. Results are `share` of what is watched.
 ///
 /// # Errors
@@ -67,10 +78,15 @@ pub(crate) enum For {
 pub(crate) async fn collected(
     desk: &Desk,
     id: i64,
+    wanted: &Wanted,
     watched: &Arc<Watched>,
     (what_for, share): (For, f64),
 ) -> Result<Collected> {
-    let (report, _) = stored(&desk.store, id).await?;
+    let (mut report, _) = stored(&desk.store, id).await?;
+    if let Some(template) = &wanted.template {
+        report = by_template(&desk.store, id, report, template).await?;
+    }
+    report.run_id = wanted.run_id.or(report.run_id);
     let campaign = desk.store.campaign(id).await?;
     let runs = desk.store.runs(id).await?;
     let mut making = Making {
@@ -110,6 +126,8 @@ pub(crate) async fn collected(
         foot: foot.join(" · "),
         title: report.title.clone(),
         language: report.language,
+        letterhead: letterhead(&desk.store).await?,
+        paper: echo_report::Paper { letter: report.paper == Paper::Letter },
         parts,
         made_at: Utc::now(),
         source,
@@ -150,7 +168,7 @@ impl Making<'_> {
         of_run.or_else(|| made.analysis.traces.iter().find(|t| t.channel == n).map(|t| t.name.as_str()))
     }
 
-    fn about<'b>(&'b self, run: Option<&'b Run>, made: Option<&'b BlockResult>) -> About<'b> {
+    pub(super) fn about<'b>(&'b self, run: Option<&'b Run>, made: Option<&'b BlockResult>) -> About<'b> {
         About {
             language: self.report.language,
             title: &self.report.title,
@@ -194,6 +212,9 @@ impl Making<'_> {
 
     /// What a block shows, one after the other; nothing where it has nothing to say.
     async fn bodies(&self, block: &Block) -> Result<Vec<Body>> {
+        if let Show::Specimen { drawn, pictures, beside } = &block.show {
+            return self.specimen(*drawn, *pictures, *beside).await;
+        }
         if block.show.recipe().is_none() && block.show.kept().is_none() {
             return Ok(self.body(block).await?.into_iter().collect());
         }
@@ -259,7 +280,8 @@ impl Making<'_> {
             Show::Text { text } if text.trim().is_empty() => None,
             Show::Text { text } => Some(Body::Text { paragraphs: self.about(self.run(block).ok(), None).set(text)? }),
             Show::Facts { .. } => Some(Body::Facts { rows: self.facts(self.run(block)?).await? }),
-            Show::Figure(_) | Show::Table { .. } | Show::Limits { .. } => None,
+            Show::Figure(_) | Show::Table { .. } | Show::Limits { .. } | Show::Specimen { .. } => None,
+            Show::Records { of, .. } => self.records(block, *of).await?,
             Show::Rig { .. } => {
                 let run = self.run(block)?;
                 let channels = calibrated(&self.desk.store, run.id).await?;
@@ -299,7 +321,7 @@ fn or(text: &str, usual: impl Fn() -> String) -> String {
 }
 
 /// Words of runs and channels as letters, whatever signs they hold.
-fn escaped(text: &str) -> String {
+pub(super) fn escaped(text: &str) -> String {
     let mut out = String::new();
     for c in text.chars() {
         if "\\*_^~{}".contains(c) {

@@ -9,16 +9,20 @@
 //! | `results` | the results that blocks show |
 //! | `look`, `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
 //! | `made_of`, [`digests`] | what it was made of |
+//! | `records` | what was recorded besides samples |
+//! | [`house`] | what stands over it |
 //! | [`templates`] | reports that others begin with |
 //! | [`verify`] | a report that was handed over held against what is here |
 
 pub(crate) mod content;
 pub(crate) mod digests;
 mod figure;
+pub mod house;
 mod look;
 mod made_of;
 mod making;
 mod modal;
+mod records;
 mod results;
 mod tables;
 pub mod templates;
@@ -31,11 +35,11 @@ pub use content::{MadeBlock, RefusedBlock};
 use crate::people::rand_bytes;
 use crate::runs::going::Watched;
 use crate::{Desk, Result};
-use content::{Collected, For, collected};
+use content::{Collected, For, Wanted, collected};
 use echo_job::report::Report;
 use echo_report::SealKey;
 use echo_store::Store;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use std::sync::Arc;
 use utoipa::ToSchema;
 
@@ -62,33 +66,6 @@ pub async fn save(store: &Store, id: i64, made_on: Option<i64>, body: Report) ->
     Ok(store.save_report(id, made_on, &value).await?)
 }
 
-/// What a report is saved as.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum ReportForm {
-    /// PDF/A-3, with what it was made of, sealed.
-    #[default]
-    Pdf,
-    /// One HTML file.
-    Html,
-    /// A workbook: a sheet for each table and figure.
-    Xlsx,
-    /// Its figures as SVG, PNG and CSV in a ZIP.
-    Figures,
-}
-
-impl ReportForm {
-    /// Ending and media type.
-    pub fn told(self) -> (&'static str, &'static str) {
-        match self {
-            ReportForm::Pdf => ("pdf", "application/pdf"),
-            ReportForm::Html => ("html", "text/html; charset=utf-8"),
-            ReportForm::Xlsx => ("xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
-            ReportForm::Figures => ("zip", "application/zip"),
-        }
-    }
-}
-
 /// The report as it would be printed.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct ReportPages {
@@ -106,7 +83,7 @@ pub struct ReportPages {
 /// It cannot be set, or the database is away.
 pub async fn pages(desk: &Desk, id: i64) -> Result<ReportPages> {
     let Collected { document, made, refused } =
-        collected(desk, id, &Arc::new(Watched::default()), (For::Sight, 1.0)).await?;
+        collected(desk, id, &Wanted::default(), &Arc::new(Watched::default()), (For::Sight, 1.0)).await?;
     let pages = tokio::task::spawn_blocking(move || echo_report::pages(&document)).await??;
     Ok(ReportPages { pages, made, refused })
 }

@@ -86,14 +86,29 @@ pub async fn drop(store: &Store, id: i64) -> Result<()> {
 /// # Errors
 /// There is no such template, somebody else changed the report since `made_on`, or the database is away.
 pub async fn begin(store: &Store, campaign: i64, made_on: Option<i64>, from: &FromTemplate) -> Result<i64> {
-    let all = list(store).await?;
-    let found = all.iter().find(|t| t.name.eq_ignore_ascii_case(from.template.trim())).ok_or_else(|| {
+    let (report, _) = stored(store, campaign).await?;
+    let report = by_template(store, campaign, report, &from.template).await?;
+    super::save(store, campaign, made_on, report).await
+}
+
+/// The template of that name.
+///
+/// # Errors
+/// There is none, or the database is away.
+pub async fn called(store: &Store, name: &str) -> Result<Report> {
+    let mut all = list(store).await?;
+    let found = all.iter().position(|t| t.name.eq_ignore_ascii_case(name.trim())).ok_or_else(|| {
         let names: Vec<&str> = all.iter().map(|t| t.name.as_str()).collect();
-        Error::conflict(format!("there is no template “{}”; there are {}", from.template, names.join(", ")))
+        Error::conflict(format!("there is no template “{name}”; there are {}", names.join(", ")))
     })?;
+    Ok(all.swap_remove(found).body)
+}
+
+/// A report with the blocks of a template.
+pub(super) async fn by_template(store: &Store, campaign: i64, report: Report, template: &str) -> Result<Report> {
+    let template = called(store, template).await?;
     let kept = store.kept_results(campaign).await?;
     let modal = kept.iter().filter(|k| k.recipe["lens"].as_str().is_some_and(|l| MODAL.contains(&l)));
     let newest = modal.max_by_key(|k| k.made_at).map(|k| k.id);
-    let (report, _) = stored(store, campaign).await?;
-    super::save(store, campaign, made_on, report.from_template(found.body.clone(), newest)).await
+    Ok(report.from_template(template, newest))
 }

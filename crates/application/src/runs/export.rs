@@ -1,14 +1,15 @@
 //! A run, or part of it, as a file.
 
-use super::exported::{ExportFormat, RunExport};
 use super::going::Watched;
 use super::source::RunSource;
 use crate::{Desk, Error, Result};
 use echo_formats::csv::CsvOut;
 use echo_formats::parquet::ParquetOut;
 use echo_formats::uff::{Style, of_samples, write as universal};
-use echo_formats::wav::{WavOut, write_gaps};
+use echo_formats::wav::WavOut;
+use echo_formats::xlsx_run::XlsxOut;
 use echo_job::analysis::{Source, SourceChannel};
+use echo_job::export::{ExportFormat, RunExport};
 use echo_job::specimen::Specimen;
 use echo_signal::resample::{Resampler, ratio};
 use std::fs::File;
@@ -144,17 +145,21 @@ fn write(
         ExportFormat::Wav => {
             let mut out = WavOut::new(to, rate, channels.len(), wish.counts)?;
             part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
-            let gaps = out.finish()?;
-            write_gaps(&mut file, &gaps)?;
+            out.finish()?;
         }
         ExportFormat::Csv => {
-            let mut out = CsvOut::new(to, rate, &heads, wish.counts)?;
+            let mut out = CsvOut::new(to, rate, &heads, wish.counts, (wish.separator, wish.decimal_comma))?;
             part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
         }
         ExportFormat::Parquet => {
             let mut out = ParquetOut::new(to, rate, &heads, wish.counts, words)?;
             part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
             out.finish()?;
+        }
+        ExportFormat::Xlsx => {
+            let mut out = XlsxOut::new(rate, &heads)?;
+            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+            out.finish(to)?;
         }
         ExportFormat::Universal => {
             let mut to = to;
@@ -193,19 +198,17 @@ fn write(
 pub(crate) async fn written(desk: &Desk, run: i64, wish: RunExport, watched: Arc<Watched>, share: f64) -> Result<File> {
     let run = desk.store.run(run).await?;
     let mut source = RunSource::open(&desk.store, &run).await?;
-    wish.check(run.sample_rate_hz, run.samples as u64, &source.numbers())?;
+    let names = source.info().channels.iter().map(|c| c.name.clone());
+    let there: Vec<(i16, String)> = source.numbers().into_iter().zip(names).collect();
+    wish.check(run.sample_rate_hz, run.samples as u64, &there)?;
     if wish.counts {
         source.as_counts();
     }
     // A universal file knows x, y and z; what the specimen calls them is told by its geometry.
     let specimen: Specimen = serde_json::from_value(desk.store.specimen(run.campaign_id).await?.0)?;
     source.with_letters(&specimen.geometry);
-    let numbers = source.numbers();
-    let place = |c: &i16| numbers.iter().position(|n| n == c);
-    let channels = match &wish.channels[..] {
-        [] => (0..numbers.len()).collect(),
-        some => some.iter().filter_map(place).collect(),
-    };
+    let place = |c: &i16| there.iter().position(|(n, _)| n == c);
+    let channels = wish.chosen(&there)?.iter().filter_map(place).collect();
     let (from, to) = wish.stretch(run.sample_rate_hz, run.samples as u64)?;
     let rate_hz = wish.rate_hz.unwrap_or(run.sample_rate_hz);
     let mut part = Part { source, channels, from, to, rate_hz, slower: rate_hz < run.sample_rate_hz };

@@ -30,7 +30,6 @@ pub mod deflection;
 pub mod detail;
 pub mod events;
 pub mod export;
-pub mod exported;
 pub mod going;
 pub mod kept;
 pub mod list;

@@ -6,6 +6,7 @@ use crate::FormatError;
 use crate::guard::guarded;
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
+use echo_job::export::Separator;
 pub use read::{Columns, open, open_with, read, read_with};
 pub(crate) use read::{Dialect, Letters, bare, heading};
 use std::io::Write;
@@ -16,7 +17,11 @@ fn io(source: std::io::Error) -> FormatError {
 
 /// One CSV line of texts.
 fn line(to: &mut impl Write, cells: &[String]) -> Result<(), FormatError> {
-    let mut w = csv::Writer::from_writer(Vec::new());
+    separated(to, cells, ',')
+}
+
+fn separated(to: &mut impl Write, cells: &[String], separator: char) -> Result<(), FormatError> {
+    let mut w = csv::WriterBuilder::new().delimiter(separator as u8).from_writer(Vec::new());
     w.write_record(cells.iter().map(|text| guarded(text).into_owned()))
         .map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
     let bytes = w.into_inner().map_err(|e| FormatError::not_that("CSV", e.to_string()))?;
@@ -89,20 +94,31 @@ pub struct CsvOut<W: Write> {
     rate: f64,
     at: u64,
     counts: bool,
+    separator: char,
+    decimal_comma: bool,
+    row: String,
 }
 
 impl<W: Write> CsvOut<W> {
-    /// Writes the header line: names with units. What follows are counts, or engineering units.
+    /// Writes the header line: names with units. What follows are counts, or engineering units, with this between the
+    /// cells, and a comma for the decimal point where that is wished.
     ///
     /// # Errors
     /// The writer's own error.
-    pub fn new(mut to: W, rate: f64, channels: &[(String, String)], counts: bool) -> Result<Self, FormatError> {
+    pub fn new(
+        mut to: W,
+        rate: f64,
+        channels: &[(String, String)],
+        counts: bool,
+        (separator, decimal_comma): (Separator, bool),
+    ) -> Result<Self, FormatError> {
+        let separator = separator.letter();
         let mut heads = vec!["time [s]".to_string()];
         let head =
             |name: &str, unit: &str| if counts { format!("{name} [counts]") } else { format!("{name} [{unit}]") };
         heads.extend(channels.iter().map(|(name, unit)| head(name, unit)));
-        line(&mut to, &heads)?;
-        Ok(CsvOut { to, rate, at: 0, counts })
+        separated(&mut to, &heads, separator)?;
+        Ok(CsvOut { to, rate, at: 0, counts, separator, decimal_comma, row: String::new() })
     }
 
     /// Adds samples: one vector a channel. Missing ones (NaN) stay empty.
@@ -110,18 +126,22 @@ impl<W: Write> CsvOut<W> {
     /// # Errors
     /// The writer's own error.
     pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
+        use std::fmt::Write as _;
         for i in 0..channels.first().map_or(0, Vec::len) {
-            write!(self.to, "{}", self.at as f64 / self.rate).map_err(io)?;
+            self.row.clear();
+            let _ = write!(self.row, "{}", self.at as f64 / self.rate);
             for c in channels {
+                self.row.push(self.separator);
                 if c[i].is_finite() && self.counts {
-                    write!(self.to, ",{}", c[i] as i64).map_err(io)?;
+                    let _ = write!(self.row, "{}", c[i] as i64);
                 } else if c[i].is_finite() {
-                    write!(self.to, ",{:.9e}", c[i]).map_err(io)?;
-                } else {
-                    write!(self.to, ",").map_err(io)?;
+                    let _ = write!(self.row, "{:.9e}", c[i]);
                 }
             }
-            writeln!(self.to).map_err(io)?;
+            if self.decimal_comma {
+                self.row = self.row.replace('.', ",");
+            }
+            writeln!(self.to, "{}", self.row).map_err(io)?;
             self.at += 1;
         }
         self.to.flush().map_err(io)

@@ -3,6 +3,7 @@
 use super::Plot;
 use super::draw::Drawing;
 use crate::FormatError;
+use crate::picture::options;
 use crate::sheet::Sheet;
 use echo_job::entry::number::plain;
 use resvg::{tiny_skia, usvg};
@@ -62,7 +63,7 @@ pub fn png(drawing: &Drawing, scale: f64) -> Result<Vec<u8>, FormatError> {
     if !(w >= 1.0 && h >= 1.0 && w * h <= MOST_PIXELS) {
         return Err(fault(format!("would have {w} × {h} pixels; allowed: up to 40 million")));
     }
-    let options = usvg::Options { fontdb: FONTS.clone(), font_family: "Sofia Sans".into(), ..usvg::Options::default() };
+    let options = usvg::Options { fontdb: FONTS.clone(), font_family: "Sofia Sans".into(), ..options() };
     let tree = usvg::Tree::from_str(&svg(drawing), &options).map_err(|e| fault(format!("cannot be drawn: {e}")))?;
     let mut pixels = tiny_skia::Pixmap::new(w as u32, h as u32).ok_or_else(|| fault("has no size".into()))?;
     pixels.fill(tiny_skia::Color::WHITE);

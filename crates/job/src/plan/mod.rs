@@ -4,14 +4,17 @@
 //! | --- | --- |
 //! | [`recorder`] | sets of channels at one rate that are stored |
 //! | [`rounds`] | captures by the clock |
+//! | [`afterwards`] | what is done by itself at the end |
 //! | [`sums`] | sizes, times and limits that follow |
 //! | [`length`] | lengths as they are typed: time, samples, turns |
 
+pub mod afterwards;
 pub mod length;
 pub mod recorder;
 pub mod rounds;
 pub mod sums;
 
+pub use afterwards::Afterwards;
 pub use recorder::{Keeps, RecorderPlan};
 pub use rounds::Rounds;
 pub use sums::{PlanSums, RecorderSums};
@@ -70,6 +73,9 @@ pub struct Plan {
     /// Watched quantities with their limits.
     #[serde(default)]
     pub watch: Vec<Watched>,
+    /// What is done by itself when something ends.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub afterwards: Vec<Afterwards>,
     /// A frequency that matters, Hz: the plan tells what becomes of it.
     #[serde(default)]
     pub named_hz: Option<f64>,
@@ -88,6 +94,7 @@ impl Default for Plan {
             encoder: None,
             rounds: None,
             watch: Vec::new(),
+            afterwards: Vec::new(),
             named_hz: None,
         }
     }
@@ -132,6 +139,7 @@ impl Plan {
         if let Some(hz) = self.named_hz.filter(|h| !(h.is_finite() && *h > 0.0)) {
             return Err(Refusal::new("named_hz", format!("the frequency must be above 0, not {hz} Hz")));
         }
+        afterwards::check_all(&self.afterwards)?;
         recorder::check(&self.recorders, None)?;
         for (i, t) in self.tachos.iter().enumerate() {
             t.check()?;

@@ -20,11 +20,26 @@ pub struct Report {
     /// Its language, which also says how numbers are written.
     #[serde(default)]
     pub language: Language,
+    /// What it is set on.
+    #[serde(default)]
+    pub paper: Paper,
     /// The run that blocks without one of their own are about; the newest with samples where left out.
     #[serde(default)]
     pub run_id: Option<i64>,
     /// From top to bottom.
     pub blocks: Vec<Block>,
+}
+
+/// What a report is set on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(as = ReportPaper)]
+pub enum Paper {
+    /// 210 by 297 mm.
+    #[default]
+    A4,
+    /// US Letter, 8.5 by 11 inches.
+    Letter,
 }
 
 /// A part of a report.
@@ -129,6 +144,26 @@ pub enum Show {
         #[serde(default)]
         run_id: Option<i64>,
     },
+    /// What was recorded besides samples.
+    Records {
+        /// The run, where it is of one; the report's where left out.
+        #[serde(default)]
+        run_id: Option<i64>,
+        /// Of which kind.
+        of: Records,
+    },
+    /// What was tested: its sheet, its lines, its pictures.
+    Specimen {
+        /// Whether its lines are drawn.
+        #[serde(default = "yes")]
+        drawn: bool,
+        /// Whether its pictures are shown.
+        #[serde(default = "yes")]
+        pictures: bool,
+        /// How many stand beside each other, 1 to 4.
+        #[serde(default = "two")]
+        beside: u8,
+    },
     /// What is to be kept in mind of all that stands in the report.
     Cautions,
     /// What was put right of a run afterwards, by whom and why.
@@ -190,6 +225,10 @@ fn one() -> u8 {
     1
 }
 
+fn two() -> u8 {
+    2
+}
+
 fn yes() -> bool {
     true
 }
@@ -208,6 +247,29 @@ pub enum Part {
     Mac,
     /// Each shape on the specimen.
     Shapes,
+}
+
+/// What a campaign records besides samples.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(as = ReportRecords)]
+pub enum Records {
+    /// Words at places of a run.
+    Marks,
+    /// Takes of a run, with what brought them about.
+    Takes,
+    /// The newest rounds, with what was measured of each.
+    Rounds,
+    /// Watched quantities that left their limits.
+    Alarms,
+    /// Points of the newest tap series, with their hits.
+    Taps,
+    /// Findings of the rig that were let pass, and why.
+    Waivers,
+    /// Who changed what, and when.
+    Changes,
+    /// The plan a run was recorded by.
+    Plan,
 }
 
 /// How high a figure is.
@@ -244,6 +306,7 @@ impl Show {
         match self {
             Show::Figure(f) => f.run_id,
             Show::Facts { run_id } | Show::Rig { run_id } | Show::Corrections { run_id } => *run_id,
+            Show::Records { run_id, .. } => *run_id,
             Show::Table { run_id, .. } | Show::Limits { run_id, .. } => *run_id,
             _ => None,
         }
@@ -253,6 +316,7 @@ impl Show {
         match self {
             Show::Figure(f) => Some(&mut f.run_id),
             Show::Facts { run_id } | Show::Rig { run_id } | Show::Corrections { run_id } => Some(run_id),
+            Show::Records { run_id, .. } => Some(run_id),
             Show::Table { run_id, .. } | Show::Limits { run_id, .. } => Some(run_id),
             _ => None,
         }

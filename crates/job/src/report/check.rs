@@ -88,7 +88,9 @@ impl Show {
                 let says = format!("{from} to {to} is no range; allowed: two numbers, the lower first");
                 return Err(Refusal::new("shown", says));
             }
-            Show::Figure(Drawn { beside, .. }) if !(1..=MOST_BESIDE).contains(beside) => {
+            Show::Figure(Drawn { beside, .. }) | Show::Specimen { beside, .. }
+                if !(1..=MOST_BESIDE).contains(beside) =>
+            {
                 let says = format!("{beside} figures beside each other; allowed: 1 to {MOST_BESIDE}");
                 return Err(Refusal::new("beside", says));
             }

@@ -76,6 +76,62 @@ pub enum Term {
     Undecided,
     /// All that is held against limits is within them.
     AllWithin,
+    /// Head of places in a run.
+    AtS,
+    /// Head of lengths.
+    LengthS,
+    /// Head of words.
+    Says,
+    /// Head of names of people.
+    Who,
+    /// Head of moments.
+    When,
+    /// Head of numbers one after the other.
+    Number,
+    /// Head of watched quantities.
+    Watched,
+    /// Head of who saw an alarm.
+    Seen,
+    /// Head of inputs.
+    Input,
+    /// Head of reasons.
+    Reason,
+    /// Head of what was changed.
+    What,
+    /// Head of how.
+    Detail,
+    /// Head of what became of something.
+    State,
+    /// Head of points.
+    Point,
+    /// Head of hits that count.
+    Hits,
+    /// Head of hits that do not.
+    Rejected,
+    /// Head of flaws.
+    Why,
+    /// A point that is not hit.
+    LeftOut,
+    /// A point that has not all its hits.
+    NotYet,
+    /// A recording without an end of its own.
+    WhenStopped,
+    /// When a recording begins.
+    Begins,
+    /// Samples of a block.
+    Block,
+    /// The recorder of a run.
+    Recorder,
+    /// What turns.
+    Tachometer,
+    /// Captures by the clock.
+    Rounds,
+    /// What kind of thing a specimen is.
+    Kind,
+    /// Its number.
+    Serial,
+    /// Anything else.
+    Remarks,
     /// What a report's results are known by, with the digits in place of the braces.
     Code,
 }
@@ -147,6 +203,34 @@ impl Language {
             Term::Exceeded => ["EXCEEDED", "ÜBERSCHRITTEN"],
             Term::Undecided => ["not decided", "unentschieden"],
             Term::AllWithin => ["Within limits: {} of {}.", "Eingehalten: {} von {}."],
+            Term::AtS => ["At, s", "Bei, s"],
+            Term::LengthS => ["Length, s", "Dauer, s"],
+            Term::Says => ["What", "Was"],
+            Term::Who => ["Who", "Wer"],
+            Term::When => ["When", "Wann"],
+            Term::Number => ["No.", "Nr."],
+            Term::Watched => ["Watched", "Überwacht"],
+            Term::Seen => ["Seen by", "Gesehen von"],
+            Term::Input => ["Input", "Eingang"],
+            Term::Reason => ["Why it may pass", "Warum zugelassen"],
+            Term::What => ["Changed", "Geändert"],
+            Term::Detail => ["How", "Wie"],
+            Term::State => ["State", "Stand"],
+            Term::Point => ["Point", "Punkt"],
+            Term::Hits => ["Hits", "Schläge"],
+            Term::Rejected => ["Rejected", "Verworfen"],
+            Term::Why => ["Flaws", "Mängel"],
+            Term::LeftOut => ["left out", "ausgelassen"],
+            Term::NotYet => ["not complete", "unvollständig"],
+            Term::WhenStopped => ["until stopped", "bis zum Stopp"],
+            Term::Begins => ["Begins", "Beginnt"],
+            Term::Block => ["Block", "Block"],
+            Term::Recorder => ["Recorder", "Aufzeichnung"],
+            Term::Tachometer => ["Tachometer", "Drehzahlgeber"],
+            Term::Rounds => ["Rounds", "Runden"],
+            Term::Kind => ["Kind", "Art"],
+            Term::Serial => ["Serial number", "Seriennummer"],
+            Term::Remarks => ["Remarks", "Bemerkungen"],
             Term::Code => ["results {}", "Ergebnisse {}"],
         };
         match self {

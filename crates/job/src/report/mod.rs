@@ -5,6 +5,7 @@
 //! | [`block`] | what a report is made of: blocks one under the other |
 //! | `check` | what of it cannot be kept |
 //! | `stored` | a usual one, an earlier version's, one that is handed over |
+//! | [`form`] | as what it is saved |
 //! | [`language`] | words that a report says itself, numbers and days as a language writes them |
 //! | [`limits`] | numbers held against what is allowed |
 //! | [`made_of`] | what a report was made of, and whether it comes out the same again |
@@ -14,6 +15,7 @@
 
 pub mod block;
 mod check;
+pub mod form;
 pub mod language;
 pub mod limits;
 pub mod made_of;

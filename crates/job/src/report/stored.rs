@@ -1,6 +1,6 @@
 //! A report as it is stored: a usual one, one of an earlier version, one whose campaign is handed over or goes on.
 
-use super::block::{Block, Drawn, Height, Part, Report, Show};
+use super::block::{Block, Drawn, Height, Paper, Part, Report, Show};
 use super::language::Language;
 use serde_json::{Value, json};
 
@@ -55,6 +55,7 @@ impl Report {
         Report {
             title: title.into(),
             language: Language::English,
+            paper: Paper::A4,
             run_id,
             blocks: parts.into_iter().enumerate().map(block).collect(),
         }

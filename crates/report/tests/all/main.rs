@@ -7,7 +7,9 @@ use echo_job::report::language::Language;
 use echo_job::report::text::read;
 use echo_report::document::{Body, Document, Figure, Part, Set, Table};
 use echo_report::set::ATTACHMENT;
-use echo_report::{SealKey, Sealed, attached, folder, html, pages, pdf, sealed, workbook};
+use echo_report::{
+    Letterhead, Logo, Paper, SealKey, Sealed, attached, docx, folder, html, pages, pdf, sealed, workbook,
+};
 use std::process::Command;
 
 fn set(text: &str) -> Vec<Set> {
@@ -18,6 +20,8 @@ fn of(parts: Vec<(&str, Body)>) -> Document {
     Document {
         title: "*Stars* and [brackets] \\ `ticks`".into(),
         language: Language::English,
+        letterhead: None,
+        paper: Paper::default(),
         foot: "foot #panic()".into(),
         parts: parts.into_iter().map(|(title, body)| Part { title: title.into(), body }).collect(),
         made_at: Utc.with_ymd_and_hms(2026, 11, 23, 9, 30, 0).unwrap(),
@@ -349,4 +353,62 @@ fn tables_and_curves_are_sheets_with_numbers_and_figures_are_files() {
     let plain = of(vec![("Findings", Body::Text { paragraphs: set("none") })]);
     assert!(workbook(&plain).unwrap_err().0.contains("no table and no figure"));
     assert!(folder(&plain).unwrap_err().0.contains("shows no figure"));
+}
+
+/// The text of a part of a text document.
+fn part_of(bytes: &[u8], name: &str) -> String {
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut text = String::new();
+    std::io::Read::read_to_string(&mut zip.by_name(name).unwrap(), &mut text).unwrap();
+    text
+}
+
+#[test]
+fn a_text_document_has_what_the_pages_have() {
+    let all = everything();
+    let bytes = docx(&all).unwrap();
+    let text = part_of(&bytes, "word/document.xml");
+    let bare: String = text.split('<').filter_map(|t| t.split_once('>')).map(|t| t.1).collect();
+    for part in ["*Stars* and [brackets]", "Figure 1. ", "Table 1. ", "Under it.", "582.8 Hz: the mesh stands out"] {
+        assert!(bare.contains(part), "it lacks “{part}”: {bare}");
+    }
+    assert!(text.contains("<w:vertAlign w:val=\"superscript\""), "raised letters stay raised");
+    assert!(text.contains("w:pStyle w:val=\"Heading1\""));
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(&bytes)).unwrap();
+    let names: Vec<String> = (0..zip.len()).map(|i| zip.by_index(i).unwrap().name().unwrap().into_owned()).collect();
+    let pictures = names.iter().filter(|n| n.starts_with("word/media/") && n.ends_with(".png")).count();
+    let figures = all.parts.iter().filter(|p| matches!(p.body, Body::Figure(_))).count();
+    assert_eq!(pictures, figures);
+    assert!(part_of(&bytes, "word/footer1.xml").contains("foot #panic()"));
+    // What XML cannot hold is left out, whatever somebody pastes.
+    let odd = of(vec![("a\u{0}b", Body::Text { paragraphs: set("<&>\u{1}\u{ffff} 𝄞 \"quoted\"") })]);
+    let text = part_of(&docx(&odd).unwrap(), "word/document.xml");
+    assert!(text.contains("&lt;&amp;&gt; 𝄞") && text.contains(">ab<"), "{text}");
+}
+
+#[test]
+fn the_house_stands_over_the_report_on_its_paper() {
+    let svg =
+        b"<svg xmlns='http://www.w3.org/2000/svg' width='40' height='20'><path d='M0 0H40V20z' fill='#0b6b6b'/></svg>";
+    let lines = vec!["Harbour laboratory".to_string(), "Quay 4 <b>".into()];
+    let letterhead = Some(Letterhead { lines, logo: Some(Logo::read(svg.to_vec()).unwrap()) });
+    let head = Body::Head { heading: "Acceptance".into(), subtitle: "Run 1".into() };
+    let report = Document { letterhead, paper: Paper { letter: true }, ..of(vec![("", head)]) };
+    let bytes = pdf(&report, None).unwrap();
+    let text = told("pdftotext", &["-layout"], &bytes, &["-"]);
+    assert!(text.contains("Harbour laboratory") && text.contains("Quay 4 <b>"), "{text}");
+    assert!(told("pdfinfo", &[], &bytes, &[]).contains("612 x 792 pts (letter)"));
+    let page = html(&report);
+    assert!(page.contains("data:image/svg+xml;base64,") && page.contains("Quay 4 &lt;b&gt;"), "{page}");
+    let document = docx(&report).unwrap();
+    assert!(part_of(&document, "word/document.xml").contains("Harbour laboratory"));
+    for bad in [
+        &b"hello"[..],
+        b"<svg",
+        b"\xff\xd8\xff\xd9",
+        b"<svg xmlns='http://www.w3.org/2000/svg' width='1' height='900'/>",
+    ] {
+        let says = Logo::read(bad.to_vec()).unwrap_err().to_string();
+        assert!(says.contains("the logo cannot be used") && says.contains("allowed: SVG or PNG"), "{says}");
+    }
 }

@@ -2,6 +2,7 @@
 
 pub mod benches;
 pub mod bringing;
+pub mod by_itself;
 pub mod campaigns;
 pub mod capture;
 pub mod dry_run;
@@ -9,6 +10,7 @@ pub mod entry;
 pub mod find;
 pub mod front_ends;
 pub mod functions;
+pub mod house;
 pub mod jobs;
 pub mod marks;
 pub mod people;
@@ -68,6 +70,8 @@ pub(crate) fn spreadsheet(name: &str, sheets: &[Sheet]) -> Result<impl IntoRespo
 
 /// Largest geometry that is taken, bytes.
 const LARGEST_GEOMETRY: usize = 64 << 20;
+/// The same for a logo: more than is allowed, so that the refusal can say what is.
+const LARGEST_SENT_LOGO: usize = 64 << 20;
 /// Largest plot that is taken, bytes.
 const LARGEST_PLOT: usize = 256 << 20;
 
@@ -126,6 +130,9 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(front_ends::emergency_stop))
         .routes(routes!(plans::read, plans::save))
         .routes(routes!(plans::length))
+        .routes(routes!(by_itself::read))
+        .routes(routes!(by_itself::again))
+        .routes(routes!(by_itself::stop))
         .routes(routes!(plans::tried))
         .routes(routes!(plots::svg).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
         .routes(routes!(plots::png).layer(DefaultBodyLimit::max(LARGEST_PLOT)))
@@ -194,6 +201,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(report::from_template))
         .routes(routes!(report::list_templates, report::keep_template))
         .routes(routes!(report::drop_template))
+        .routes(routes!(house::read, house::write))
+        .routes(routes!(house::set_logo, house::drop_logo).layer(DefaultBodyLimit::max(LARGEST_SENT_LOGO)))
         .routes(routes!(report::verify).layer(DefaultBodyLimit::max(LARGEST_REPORT)))
         .routes(routes!(entry::read))
         .routes(routes!(entry::lenses))

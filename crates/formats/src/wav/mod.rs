@@ -2,15 +2,18 @@
 //!
 //! Source: IBM & Microsoft, "Multimedia Programming Interface and Data Specifications 1.0" (1991), and
 //! Microsoft, "Multiple channel audio data and WAVE files" (2007) for samples of fewer valid bits than
-//! their container, which stand at its upper end. Files of gigabytes are gone through at the speed of
+//! their container, which stand at its upper end; European Broadcasting Union, Tech 3306, "RF64" (2009), and
+//! ITU-R BS.2088, "BW64" (2019), for files beyond 4 GB. Files of gigabytes are gone through at the speed of
 //! the disk, so the samples are decoded here, many at a time.
 
-use crate::{FormatError, add_to_gaps};
+mod out;
+
+use crate::FormatError;
 use echo_job::analysis::AnalysisError;
 use echo_job::analysis::source::{Source, SourceChannel, SourceInfo};
-use hound::{SampleFormat, WavSpec, WavWriter};
+pub use out::WavOut;
 use std::fs::File;
-use std::io::{BufReader, Read, Seek, SeekFrom, Write};
+use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
 /// Chunk of our own behind the data: missing stretches as pairs of first sample and number of samples,
@@ -72,19 +75,30 @@ fn head(mut file: impl Read + Seek) -> Result<Head, String> {
     file.seek(SeekFrom::Start(0)).map_err(broken)?;
     let mut first = [0; 12];
     file.read_exact(&mut first).map_err(broken)?;
-    if &first[..4] != b"RIFF" || &first[8..] != b"WAVE" {
-        return Err("is not a WAV file: those begin with RIFF … WAVE".into());
+    let large = matches!(&first[..4], b"RF64" | b"BW64");
+    if !(large || &first[..4] == b"RIFF") || &first[8..] != b"WAVE" {
+        return Err("is not a WAV file: those begin with RIFF … WAVE, beyond 4 GB with RF64 or BW64".into());
     }
     let (mut format, mut data, mut gaps, mut notes) = (None, None, Vec::new(), Vec::new());
+    // Length of the data in a file beyond 4 GB, whose own chunk has no room for it.
+    let mut long = None;
     let mut chunk = [0; 8];
     // A file may end within its padding, and a broken one anywhere behind its data.
     while file.read_exact(&mut chunk).is_ok() {
-        let length = u64::from(u32::from_le_bytes([chunk[4], chunk[5], chunk[6], chunk[7]]));
+        let mut length = u64::from(u32::from_le_bytes([chunk[4], chunk[5], chunk[6], chunk[7]]));
         let here = file.stream_position().map_err(broken)?;
         match &chunk[..4] {
             b"fmt " if format.is_none() => format = Some(sample_format(&mut file, length)?),
+            b"ds64" if large && length >= 16 => {
+                let mut sizes = [0; 16];
+                file.read_exact(&mut sizes).map_err(broken)?;
+                long = Some(sizes[8..].iter().rev().fold(0u64, |n, x| n << 8 | u64::from(*x)));
+            }
             b"data" if data.is_none() => {
                 let there = end - here;
+                if length == u64::from(u32::MAX) {
+                    length = long.unwrap_or(length);
+                }
                 if length > there {
                     notes.push(format!(
                         "the head tells {length} bytes of samples, the file holds {there}: it was read to its end"
@@ -101,7 +115,9 @@ fn head(mut file: impl Read + Seek) -> Result<Head, String> {
             _ => {}
         }
         // Chunks of odd length are padded to an even one.
-        file.seek(SeekFrom::Start(here + length + length % 2)).map_err(broken)?;
+        let next = here.checked_add(length).and_then(|n| n.checked_add(length % 2));
+        let Some(next) = next.filter(|n| *n <= end) else { break };
+        file.seek(SeekFrom::Start(next)).map_err(broken)?;
     }
     let (kind, channels, rate) = format.ok_or("has no fmt chunk, which tells what its samples are")?;
     let data = data.ok_or("has no data chunk")?;
@@ -249,87 +265,4 @@ fn int32(b: [u8; 4]) -> f64 {
 
 fn float32(b: [u8; 4]) -> f64 {
     f64::from(f32::from_le_bytes(b))
-}
-
-/// Writes frames piece by piece: engineering units as 32-bit floats, or counts as whole numbers of 32 bits.
-pub struct WavOut<W: Write + Seek> {
-    writer: WavWriter<W>,
-    counts: bool,
-    at: u64,
-    gaps: Vec<(u64, u64)>,
-}
-
-impl<W: Write + Seek> WavOut<W> {
-    /// A file with this many channels, of counts or of engineering units.
-    ///
-    /// # Errors
-    /// A rate that is not a whole number of Hz, or the writer's own error.
-    pub fn new(to: W, sample_rate_hz: f64, channels: usize, counts: bool) -> Result<Self, FormatError> {
-        if sample_rate_hz.fract() != 0.0 {
-            return Err(FormatError::not_that(
-                "WAV",
-                format!("cannot carry {sample_rate_hz} Hz; allowed: whole numbers"),
-            ));
-        }
-        let spec = WavSpec {
-            channels: channels as u16,
-            sample_rate: sample_rate_hz as u32,
-            bits_per_sample: 32,
-            sample_format: if counts { SampleFormat::Int } else { SampleFormat::Float },
-        };
-        let writer = WavWriter::new(to, spec).map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
-        Ok(WavOut { writer, counts, at: 0, gaps: Vec::new() })
-    }
-
-    /// Adds frames: one slice a channel, equally long. Frames in which a value is missing (NaN) are a gap.
-    ///
-    /// # Errors
-    /// The writer's own error.
-    pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
-        for i in 0..channels.first().map_or(0, Vec::len) {
-            if channels.iter().any(|c| c[i].is_nan()) {
-                add_to_gaps(&mut self.gaps, self.at);
-            }
-            for c in channels {
-                let written = if self.counts {
-                    // A missing count is nought; the gap tells that it is none.
-                    self.writer.write_sample(c[i] as i32)
-                } else {
-                    self.writer.write_sample(c[i] as f32)
-                };
-                written.map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
-            }
-            self.at += 1;
-        }
-        Ok(())
-    }
-
-    /// Writes the head and ends; gaps are to be added by [`write_gaps`].
-    ///
-    /// # Errors
-    /// The writer's own error.
-    pub fn finish(self) -> Result<Vec<(u64, u64)>, FormatError> {
-        self.writer.finalize().map_err(|e| FormatError::not_that("WAV", e.to_string()))?;
-        Ok(self.gaps)
-    }
-}
-
-/// Adds the list of gaps behind the data of a finished file, if there are any.
-///
-/// # Errors
-/// The writer's own error.
-pub fn write_gaps(mut to: impl Write + Seek, gaps: &[(u64, u64)]) -> Result<(), FormatError> {
-    if gaps.is_empty() {
-        return Ok(());
-    }
-    let io = |source| FormatError::Io { name: "WAV".into(), source };
-    let mut chunk = GAPS.to_vec();
-    chunk.extend((16 * gaps.len() as u32).to_le_bytes());
-    gaps.iter().for_each(|(from, n)| chunk.extend(from.to_le_bytes().iter().chain(&n.to_le_bytes())));
-    let end = to.seek(SeekFrom::End(0)).map_err(io)?;
-    to.write_all(&chunk).map_err(io)?;
-    // The head counts all that follows it.
-    to.seek(SeekFrom::Start(4)).map_err(io)?;
-    to.write_all(&((end + chunk.len() as u64 - 8) as u32).to_le_bytes()).map_err(io)?;
-    to.flush().map_err(io)
 }

@@ -1,0 +1,97 @@
+//! What stands over the house's reports.
+
+use crate::{Error, Result};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use echo_formats::picture::PictureKind;
+use echo_job::Refusal;
+use echo_report::{Letterhead, Logo};
+use echo_store::Store;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Largest logo, bytes: it goes into every report.
+pub const LARGEST_LOGO: usize = 2 << 20;
+/// Most lines, and characters of one.
+const MOST_LINES: usize = 6;
+const LONGEST_LINE: usize = 120;
+
+/// What stands over the house's reports.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct HouseBody {
+    /// Name and address, line by line.
+    pub lines: Vec<String>,
+    /// The logo as an address of its own bytes; none where there is none.
+    pub logo: Option<String>,
+}
+
+/// Its lines.
+#[derive(Debug, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct HouseLines {
+    /// Name and address, line by line.
+    pub lines: Vec<String>,
+}
+
+/// What stands over the house's reports now.
+///
+/// # Errors
+/// The database is away.
+pub async fn read(store: &Store) -> Result<HouseBody> {
+    let house = store.house().await?;
+    let address = |bytes: Vec<u8>| {
+        let kind = PictureKind::of(&bytes).map_or("", PictureKind::media_type);
+        format!("data:{kind};base64,{}", STANDARD.encode(&bytes))
+    };
+    Ok(HouseBody { lines: house.lines, logo: house.logo.map(address) })
+}
+
+/// Replaces the lines.
+///
+/// # Errors
+/// There are too many, or one is too long; the database is away.
+pub async fn write(store: &Store, new: HouseLines, who: &str) -> Result<()> {
+    let lines: Vec<String> = new.lines.iter().map(|l| l.trim().to_string()).filter(|l| !l.is_empty()).collect();
+    if lines.len() > MOST_LINES {
+        let says = format!("the letterhead has {} lines; allowed: up to {MOST_LINES}", lines.len());
+        return Err(Refusal::new("lines", says).into());
+    }
+    if let Some(l) = lines.iter().find(|l| l.chars().count() > LONGEST_LINE || l.chars().any(char::is_control)) {
+        let says = format!("a line of {} characters; allowed: up to {LONGEST_LINE}", l.chars().count());
+        return Err(Refusal::new("lines", says).into());
+    }
+    Ok(store.save_house_lines(&lines, who).await?)
+}
+
+/// Replaces the logo.
+///
+/// # Errors
+/// It is none, or too large; the database is away.
+pub async fn set_logo(store: &Store, bytes: Vec<u8>, who: &str) -> Result<()> {
+    if bytes.len() > LARGEST_LOGO {
+        let says = format!("the logo has {:.1} MB; allowed: up to {} MB", bytes.len() as f64 / 1e6, LARGEST_LOGO >> 20);
+        return Err(Refusal::new("logo", says).into());
+    }
+    let logo = tokio::task::spawn_blocking(move || {
+        let logo = Logo::read(bytes)?;
+        // Set once as a page would set it: what the typesetter does not take would spoil every report.
+        echo_report::letterhead::tried(&logo).map(|()| logo)
+    });
+    let logo = logo.await?.map_err(|e| Error::from(Refusal::new("logo", e.to_string())))?;
+    Ok(store.save_house_logo(Some(&logo.bytes), who).await?)
+}
+
+/// Takes the logo away.
+///
+/// # Errors
+/// The database is away.
+pub async fn drop_logo(store: &Store, who: &str) -> Result<()> {
+    Ok(store.save_house_logo(None, who).await?)
+}
+
+/// As it is set; nothing where nobody has said anything.
+pub(super) async fn letterhead(store: &Store) -> Result<Option<Letterhead>> {
+    let house = store.house().await?;
+    let logo = house.logo.and_then(|bytes| Logo::read(bytes).ok());
+    Ok((logo.is_some() || !house.lines.is_empty()).then_some(Letterhead { lines: house.lines, logo }))
+}
