@@ -356,7 +356,13 @@ impl Rigged {
 
     /// Sends bytes as they are: status and answer.
     pub async fn send_bytes(&self, path: &str, bytes: Vec<u8>) -> Result<(u16, Value)> {
-        let answer = self.client.post(format!("{}{path}", self.url)).body(bytes).send().await?;
+        self.call_bytes("POST", path, bytes).await
+    }
+
+    /// The same by another method.
+    pub async fn call_bytes(&self, method: &str, path: &str, bytes: Vec<u8>) -> Result<(u16, Value)> {
+        let request = self.client.request(method.parse()?, format!("{}{path}", self.url));
+        let answer = request.body(bytes).send().await?;
         Ok((answer.status().as_u16(), serde_json::from_str(&answer.text().await?).unwrap_or_default()))
     }
 

@@ -47,12 +47,21 @@ pub struct Export {
     /// Number of one run; the whole campaign when left out.
     #[arg(long)]
     run: Option<i64>,
-    /// The file: .zip for a campaign, .wav, .csv, .parquet or .uff for a run.
+    /// The file: .zip for a campaign, .wav, .csv, .xlsx, .parquet or .uff for a run.
     #[arg(long)]
     out: PathBuf,
     /// Channels of the run, as 1,2,5; all of them when left out.
     #[arg(long, value_delimiter = ',')]
     channels: Vec<i16>,
+    /// Channels of the run by their names instead: patterns with commas between, such as "gearbox*, bearing ?".
+    #[arg(long, default_value = "")]
+    named: String,
+    /// What stands between the cells of a .csv file: comma, semicolon or tab.
+    #[arg(long, default_value = "comma")]
+    separator: String,
+    /// A comma for the decimal point of a .csv file.
+    #[arg(long)]
+    decimal_comma: bool,
     /// Beginning of the stretch, s.
     #[arg(long)]
     from_s: Option<f64>,
@@ -99,7 +108,7 @@ pub struct Report {
     server: Server,
     /// Key of the campaign, or its name.
     campaign: String,
-    /// The file: .pdf, .html, .xlsx, or .zip for its figures.
+    /// The file: .pdf, .html, .docx, .xlsx, or .zip for its figures.
     #[arg(long)]
     out: PathBuf,
     /// Template whose blocks the report gets first, in place of those it has.
@@ -231,11 +240,11 @@ impl Export {
     /// Writes a campaign or a run to a file.
     pub async fn run(&self) -> Result<(), Failure> {
         let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-        let formats = [("wav", "wav"), ("csv", "csv"), ("parquet", "parquet"), ("uff", "universal")];
+        let formats = [("wav", "wav"), ("csv", "csv"), ("xlsx", "xlsx"), ("parquet", "parquet"), ("uff", "universal")];
         let format = formats.into_iter().find(|(e, _)| *e == ending).map(|(_, format)| format);
         let (fits, allowed) = match self.run {
             None => (ending == "zip", "a campaign is a .zip file"),
-            Some(_) => (format.is_some(), "a run is a .wav, .csv, .parquet or .uff file"),
+            Some(_) => (format.is_some(), "a run is a .wav, .csv, .xlsx, .parquet or .uff file"),
         };
         if !fits {
             return Err(Failure::Refused(format!("--out ends in “.{ending}”; {allowed}")));
@@ -249,7 +258,8 @@ impl Export {
                 let run = found.ok_or_else(|| Failure::Refused(format!("campaign {campaign} has no run {number}")))?;
                 let path = format!("/api/runs/{}/jobs/export", run["id"]);
                 let wish = json!({ "format": format, "channels": self.channels, "from_s": self.from_s, "to_s": self.to_s,
-                    "rate_hz": self.rate_hz, "counts": self.counts });
+                    "rate_hz": self.rate_hz, "counts": self.counts, "named": self.named,
+                    "separator": self.separator, "decimal_comma": self.decimal_comma });
                 self.server.json(Method::POST, &path, Some(wish)).await?
             }
         };
@@ -311,10 +321,11 @@ impl Report {
     /// Makes a campaign's report.
     pub async fn run(&self) -> Result<(), Failure> {
         let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-        let forms = [("pdf", "pdf"), ("html", "html"), ("xlsx", "xlsx"), ("zip", "figures")];
+        let forms = [("pdf", "pdf"), ("html", "html"), ("docx", "docx"), ("xlsx", "xlsx"), ("zip", "figures")];
         let Some((_, form)) = forms.into_iter().find(|(e, _)| *e == ending) else {
-            let says =
-                format!("--out ends in “.{ending}”; a report is a .pdf, .html or .xlsx file, its figures a .zip");
+            let says = format!(
+                "--out ends in “.{ending}”; a report is a .pdf, .html, .docx or .xlsx file, its figures a .zip"
+            );
             return Err(Failure::Refused(says));
         };
         let campaign = self.server.campaign(&self.campaign).await?;

@@ -98,7 +98,7 @@ fn a_report_is_named_by_its_ending_and_what_is_checked_must_be_there() {
     let out = run(&["report", "1", "--out", "report.docm", "--server", "http://127.0.0.1:9"]);
     assert_eq!(out.status.code(), Some(2));
     assert!(
-        says(&out).contains("“.docm”; a report is a .pdf, .html or .xlsx file, its figures a .zip"),
+        says(&out).contains("“.docm”; a report is a .pdf, .html, .docx or .xlsx file, its figures a .zip"),
         "{}",
         says(&out)
     );

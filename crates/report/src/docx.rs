@@ -46,7 +46,7 @@ pub fn docx(report: &Document) -> Result<Vec<u8>, ReportError> {
     let heading = |id: &str, name: &str, size: usize| {
         Style::new(id, StyleType::Paragraph).name(name).bold().size(size).color(INK)
     };
-    let foot = Paragraph::new()
+    let foot = paragraph()
         .add_run(small(&format!("{} · {} ", clean(&report.foot), Words::from(report.language).page)))
         .add_page_num(PageNum::new())
         .add_run(small(" / "))
@@ -64,6 +64,7 @@ pub fn docx(report: &Document) -> Result<Vec<u8>, ReportError> {
         })
         .default_fonts(RunFonts::new().ascii("Sofia Sans").hi_ansi("Sofia Sans").cs("Sofia Sans"))
         .default_size(18)
+        .add_style(Style::new("Normal", StyleType::Paragraph).name("Normal"))
         .add_style(heading("Title", "Title", 32))
         .add_style(heading("Heading1", "heading 1", 22))
         .add_style(heading("Heading2", "heading 2", 19))
@@ -87,6 +88,11 @@ pub fn docx(report: &Document) -> Result<Vec<u8>, ReportError> {
 /// Leaves out what XML does not take.
 fn clean(text: &str) -> String {
     text.chars().filter(|c| !c.is_control() && !matches!(c, '\u{fffe}' | '\u{ffff}')).collect()
+}
+
+/// A paragraph that says what it is: programs differ in what they take one without a style for.
+fn paragraph() -> Paragraph {
+    Paragraph::new().style("Normal")
 }
 
 fn plain(text: &str) -> Run {
@@ -131,7 +137,7 @@ impl Writer<'_> {
         let docx = std::mem::replace(&mut self.docx, Docx { ..Docx::default() });
         self.docx = docx.add_table(g);
         // Two tables without a line between them would be one.
-        self.line(Paragraph::new());
+        self.line(paragraph());
     }
 
     fn body(&mut self, body: &Body) -> Result<(), ReportError> {
@@ -139,21 +145,21 @@ impl Writer<'_> {
             Body::Head { heading, subtitle } => {
                 if let Some(letterhead) = &self.report.letterhead {
                     if let Some((bytes, aspect)) = letterhead.picture(SCALE)? {
-                        self.line(Paragraph::new().add_run(Run::new().add_image(pic(bytes, aspect, 40.0))));
+                        self.line(paragraph().add_run(Run::new().add_image(pic(bytes, aspect, 40.0))));
                     }
                     for line in &letterhead.lines {
-                        self.line(Paragraph::new().add_run(small(line)));
+                        self.line(paragraph().add_run(small(line)));
                     }
                 }
-                self.line(Paragraph::new().add_run(small(heading)));
+                self.line(paragraph().add_run(small(heading)));
                 let title = plain(&self.report.title);
                 self.line(Paragraph::new().style("Title").add_run(title));
-                self.line(Paragraph::new().add_run(small(subtitle)));
+                self.line(paragraph().add_run(small(subtitle)));
             }
             Body::Text { paragraphs } => self.text(paragraphs),
             Body::Facts { rows } => {
                 let row = |(name, value): &(String, String)| {
-                    let cell = |run: Run| TableCell::new().add_paragraph(Paragraph::new().add_run(run));
+                    let cell = |run: Run| TableCell::new().add_paragraph(paragraph().add_run(run));
                     TableRow::new(vec![cell(small(name)), cell(plain(value))])
                 };
                 self.grid(Grid::without_borders(rows.iter().map(row).collect()).width(5000, WidthType::Pct));
@@ -167,37 +173,37 @@ impl Writer<'_> {
             Body::Table(t) => self.table(t),
             Body::Listing { entries } => {
                 for (name, text) in entries {
-                    self.line(Paragraph::new().keep_next(true).add_run(plain(name).bold()));
-                    self.line(text.lines().fold(Paragraph::new(), |p, l| {
+                    self.line(paragraph().keep_next(true).add_run(plain(name).bold()));
+                    self.line(text.lines().fold(paragraph(), |p, l| {
                         p.add_run(small(l)).add_run(Run::new().add_break(BreakType::TextWrapping))
                     }));
                 }
             }
             Body::Signature { names } => {
                 for name in names {
-                    self.line(Paragraph::new());
-                    self.line(Paragraph::new().add_run(plain(&"_".repeat(36))));
-                    self.line(Paragraph::new().add_run(small(name)));
+                    self.line(paragraph());
+                    self.line(paragraph().add_run(plain(&"_".repeat(36))));
+                    self.line(paragraph().add_run(small(name)));
                 }
             }
-            Body::NextPage => self.line(Paragraph::new().add_run(Run::new().add_break(BreakType::Page))),
-            Body::Refused { says } => self.line(Paragraph::new().add_run(plain(says).color(LOUD))),
+            Body::NextPage => self.line(paragraph().add_run(Run::new().add_break(BreakType::Page))),
+            Body::Refused { says } => self.line(paragraph().add_run(plain(says).color(LOUD))),
         }
         Ok(())
     }
 
     fn text(&mut self, paragraphs: &[Set]) {
         for p in paragraphs {
-            let line = match p.kind {
+            let begun = match p.kind {
                 "heading" => Paragraph::new().style("Heading2").keep_next(true),
-                "item" => Paragraph::new().indent(Some(360), None, None, None).add_run(plain("•  ")),
+                "item" => paragraph().indent(Some(360), None, None, None).add_run(plain("•  ")),
                 "numbered" => {
                     let number = plain(&format!("{}.  ", p.number));
-                    Paragraph::new().indent(Some(360), None, None, None).add_run(number)
+                    paragraph().indent(Some(360), None, None, None).add_run(number)
                 }
-                _ => Paragraph::new(),
+                _ => paragraph(),
             };
-            self.line(with(line, spans(p)));
+            self.line(with(begun, spans(p)));
         }
     }
 
@@ -210,7 +216,7 @@ impl Writer<'_> {
     fn figure(&mut self, f: &Figure, beside: u8) -> Result<(), ReportError> {
         let bytes = png(&f.drawing(), SCALE).map_err(told)?;
         let wide = (self.report.paper.size_mm()[0] - 2.0 * MARGIN_MM) / f64::from(beside.clamp(1, 2));
-        self.line(Paragraph::new().keep_next(true).add_run(Run::new().add_image(pic(bytes, f.aspect, wide))));
+        self.line(paragraph().keep_next(true).add_run(Run::new().add_image(pic(bytes, f.aspect, wide))));
         self.figures += 1;
         let before = format!("{} {}. ", self.words.figure, self.figures);
         self.caption(&before, &f.caption);
@@ -223,7 +229,7 @@ impl Writer<'_> {
     fn table(&mut self, t: &Table) {
         let cell = |c: usize, run: Run| {
             let side = if t.digits.get(c) == Some(&true) { AlignmentType::Right } else { AlignmentType::Left };
-            TableCell::new().add_paragraph(Paragraph::new().align(side).add_run(run.size(15)))
+            TableCell::new().add_paragraph(paragraph().align(side).add_run(run.size(15)))
         };
         let head = t.heads.iter().enumerate().map(|(c, text)| cell(c, small(text))).collect();
         let row = |(k, row): (usize, &Vec<String>)| {

@@ -1,11 +1,8 @@
 //! What stands over a report: the house's lines and its logo.
 
 use crate::ReportError;
-use crate::document::{Body, Document, Part};
-use chrono::DateTime;
 use echo_formats::picture::{PictureKind, drawing, size};
 use echo_formats::plot::out::{escaped, png};
-use echo_job::report::language::Language;
 use serde::Serialize;
 
 /// The paper a report is set on.
@@ -98,24 +95,4 @@ impl Letterhead {
         let lines: Vec<String> = self.lines.iter().map(|l| escaped(l)).collect();
         format!("<div class='letterhead'>{logo}<div class='soft'>{}</div></div>", lines.join("<br>"))
     }
-}
-
-/// Sets a page with a logo, to see that it can be.
-///
-/// # Errors
-/// What the typesetter says.
-pub fn tried(logo: &Logo) -> Result<(), ReportError> {
-    let letterhead = Some(Letterhead { lines: Vec::new(), logo: Some(logo.clone()) });
-    let head = Body::Head { heading: String::new(), subtitle: String::new() };
-    let report = Document {
-        title: "-".into(),
-        language: Language::default(),
-        letterhead,
-        paper: Paper::default(),
-        foot: String::new(),
-        parts: vec![Part { title: String::new(), body: head }],
-        made_at: DateTime::UNIX_EPOCH,
-        source: String::new(),
-    };
-    crate::set::pages(&report).map(drop)
 }

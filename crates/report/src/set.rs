@@ -1,11 +1,12 @@
 //! A report on pages: as PDF/A-3a with tags and what it was made of attached, or as pictures.
 
 use crate::ReportError;
-use crate::document::{Body, Document, Figure, Words};
+use crate::document::{Body, Document, Figure, Part, Words};
+use crate::letterhead::{Letterhead, Logo, Paper};
 use crate::seal::SealKey;
-use chrono::{Datelike, Timelike};
+use chrono::{DateTime, Datelike, Timelike};
 use echo_formats::faces::FACES;
-use echo_job::report::language::Term;
+use echo_job::report::language::{Language, Term};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -105,6 +106,26 @@ pub fn pdf(report: &Document, key: Option<&SealKey>) -> Result<Vec<u8>, ReportEr
 pub fn pages(report: &Document) -> Result<Vec<String>, ReportError> {
     let options = typst_svg::SvgOptions::default();
     Ok(laid_out(report, None)?.pages().iter().map(|p| typst_svg::svg(p, &options)).collect())
+}
+
+/// Sets a page with a logo, to see that it can be.
+///
+/// # Errors
+/// What the typesetter says.
+pub fn tried(logo: &Logo) -> Result<(), ReportError> {
+    let letterhead = Some(Letterhead { lines: Vec::new(), logo: Some(logo.clone()) });
+    let head = Body::Head { heading: String::new(), subtitle: String::new() };
+    let report = Document {
+        title: "-".into(),
+        language: Language::default(),
+        letterhead,
+        paper: Paper::default(),
+        foot: String::new(),
+        parts: vec![Part { title: String::new(), body: head }],
+        made_at: DateTime::UNIX_EPOCH,
+        source: String::new(),
+    };
+    pages(&report).map(drop)
 }
 
 fn all(errors: typst::ecow::EcoVec<typst::diag::SourceDiagnostic>) -> ReportError {

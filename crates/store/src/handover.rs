@@ -27,7 +27,7 @@ impl Store {
                 'waivers', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM waiver t WHERE campaign_id = c.id),
                 'alarms', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM alarm t WHERE campaign_id = c.id),
                 'changes', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM change t WHERE campaign_id = c.id),
-                'schedules', (SELECT coalesce(jsonb_agg(to_jsonb(s) - 'id'::text - 'campaign_id'::text || jsonb_build_object('rounds_done',
+                'schedules', (SELECT coalesce(jsonb_agg(to_jsonb(s) - ARRAY['id', 'campaign_id', 'tended'] || jsonb_build_object('rounds_done',
                      (SELECT coalesce(jsonb_agg(to_jsonb(r) - 'schedule_id'::text - 'run_id'::text ||
                         jsonb_build_object('run', (SELECT number FROM run WHERE run.id = r.run_id AND campaign_id = c.id)) ORDER BY r.number), '[]')
                       FROM round r WHERE r.schedule_id = s.id)) ORDER BY id), '[]') FROM schedule s WHERE campaign_id = c.id),
@@ -63,7 +63,7 @@ impl Store {
     /// There is none of that key, or the database is away.
     pub async fn run_record(&self, id: i64) -> Result<Value> {
         sqlx::query_scalar!(
-            r#"SELECT to_jsonb(r) - ARRAY['id', 'campaign_id', 'together', 'deleted_at', 'bytes', 'begun'] || jsonb_build_object(
+            r#"SELECT to_jsonb(r) - ARRAY['id', 'campaign_id', 'together', 'deleted_at', 'bytes', 'begun', 'tended'] || jsonb_build_object(
                 'together', (SELECT number FROM run o WHERE o.id = r.together AND o.campaign_id = r.campaign_id),
                 'channels', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'run_id'::text ORDER BY channel), '[]') FROM run_channel t WHERE run_id = r.id),
                 'sensitivities', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'run_id'::text ORDER BY id), '[]') FROM calibration t WHERE run_id = r.id),
@@ -295,8 +295,8 @@ impl Store {
         for s in &schedules {
             // A schedule that went on elsewhere has stopped here.
             let schedule = sqlx::query_scalar!(
-                "INSERT INTO schedule (campaign_id, rounds, plan, begun_at, state, who)
-                 SELECT $1, rounds, plan, begun_at, CASE WHEN state = 'going' THEN 'stopped' ELSE state END, coalesce(who, '')
+                "INSERT INTO schedule (tended, campaign_id, rounds, plan, begun_at, state, who)
+                 SELECT true, $1, rounds, plan, begun_at, CASE WHEN state = 'going' THEN 'stopped' ELSE state END, coalesce(who, '')
                  FROM jsonb_to_record($2::jsonb) AS t(rounds jsonb, plan jsonb, begun_at timestamptz, state text, who text) RETURNING id",
                 id,
                 s

@@ -29,7 +29,7 @@ impl Store {
     /// The database is away.
     pub(crate) async fn tap_records(&self, campaign: i64) -> Result<(Value, Value)> {
         let series = format!(
-            "SELECT coalesce(jsonb_agg(to_jsonb(s) - ARRAY['id', 'campaign_id', 'version'] || jsonb_build_object(
+            "SELECT coalesce(jsonb_agg(to_jsonb(s) - ARRAY['id', 'campaign_id', 'version', 'tended'] || jsonb_build_object(
                 'runs', (SELECT coalesce(jsonb_agg(r.number ORDER BY r.number), '[]') FROM tap_run t JOIN run r ON r.id = t.run_id
                          WHERE t.series_id = s.id),
                 'hits', (SELECT coalesce(jsonb_agg(to_jsonb(h) - ARRAY['series_id', 'run_id'] ||
@@ -54,8 +54,8 @@ pub(crate) async fn lay_taps(tx: &mut PgConnection, campaign: i64, record: &Valu
     let none: Option<i64> = None;
     for s in record["tap_series"].as_array().cloned().unwrap_or_default() {
         let id: i64 = sqlx::query_scalar(
-            "INSERT INTO tap_series (campaign_id, number, plan, at, skipped, who, begun_at)
-             SELECT $1, number, plan, at, ARRAY(SELECT jsonb_array_elements_text(skipped)::int), who, begun_at
+            "INSERT INTO tap_series (tended, campaign_id, number, plan, at, skipped, who, begun_at)
+             SELECT true, $1, number, plan, at, ARRAY(SELECT jsonb_array_elements_text(skipped)::int), who, begun_at
              FROM jsonb_to_record($2) AS t(number int, plan jsonb, at int, skipped jsonb, who text, begun_at timestamptz)
              RETURNING id",
         )

@@ -70,6 +70,18 @@ export const useKeptResults = (campaign: number | undefined) =>
     queryFn: () => told(api.GET("/api/campaigns/{id}/kept-results", at(campaign ?? 0))),
   });
 
+/** Templates of reports. */
+export const useReportTemplates = () =>
+  useQuery({ queryKey: ["report-templates"], queryFn: () => told(api.GET("/api/report-templates")) });
+
+/** What was done by itself, and what is still to be done: the newest first. */
+export const useDoneByItself = (campaign: number | undefined) =>
+  useQuery({
+    queryKey: ["done-by-itself", campaign],
+    enabled: campaign !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/afterwards", at(campaign ?? 0))),
+  });
+
 /** The machine's elements. */
 export const useMachine = (campaign: number | undefined) =>
   useQuery({

@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/afterwards/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries again what was refused or stopped. */
+        post: operations["do_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/afterwards/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops what waits or goes. */
+        post: operations["stop_doing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns": {
         parameters: {
             query?: never;
@@ -35,6 +69,23 @@ export interface paths {
         post?: never;
         /** Deletes a campaign; it can be brought back for a day. */
         delete: operations["delete_campaign"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/afterwards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done by itself in a campaign, and what is still to be done: the newest first. */
+        get: operations["done_by_itself"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1653,6 +1704,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/letterhead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What stands over the house's reports. */
+        get: operations["read_letterhead"];
+        /** Replaces its lines. */
+        put: operations["write_letterhead"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/letterhead/logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replaces its logo: an SVG or a PNG. */
+        put: operations["set_logo"];
+        post?: never;
+        /** Takes its logo away. */
+        delete: operations["drop_logo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -2820,6 +2907,13 @@ export interface components {
          * @enum {string}
          */
         AdviceRule: "tip_too_soft" | "point_uncertain" | "all_uncertain" | "structure_changed" | "no_driving_point" | "rings_on" | "not_reciprocal" | "unheard";
+        /** @description One thing that is done by itself. */
+        Afterwards: {
+            /** @description This is done. */
+            what: components["schemas"]["Deed"];
+            /** @description When this ends. */
+            when: components["schemas"]["Ending"];
+        };
         /** @description A value that went from one zone to another. */
         AlarmBody: {
             /**
@@ -3644,6 +3738,69 @@ export interface components {
             /** @description Unit of the level. */
             unit: string;
         };
+        /** @description What is done. */
+        Deed: {
+            /** @description Names of the channels that the recipe has by number, from number 1 on; in the run they are found by them. */
+            channels: string[];
+            /** @enum {string} */
+            do: "keep";
+            /** @description Name it is kept under. */
+            name: string;
+            /** @description Its recipe. */
+            recipe: components["schemas"]["Recipe"];
+        } | {
+            /** @enum {string} */
+            do: "file";
+            /** @description What of it, and how. */
+            export: components["schemas"]["RunExport"];
+            /** @description Folder below the one for files, with words in braces. */
+            folder?: string;
+        } | {
+            /** @enum {string} */
+            do: "report";
+            /** @description Folder below the one for files, with words in braces. */
+            folder?: string;
+            /** @description As what. */
+            form?: components["schemas"]["ReportForm"];
+            /** @description Name of the file without its ending, with words in braces; empty for “report {run}”. */
+            name?: string;
+            /** @description By this template; the report as it stands without. */
+            template?: string | null;
+        };
+        /** @description What is done by itself, and where it stands. */
+        DeedBody: components["schemas"]["Stands"] & {
+            /**
+             * Format: date-time
+             * @description When what it follows ended.
+             */
+            begun_at: string;
+            /**
+             * Format: date-time
+             * @description When it was done.
+             */
+            ended_at?: string | null;
+            /** @description What ended. */
+            ending: components["schemas"]["Ending"];
+            /**
+             * Format: int64
+             * @description Key.
+             */
+            id: number;
+            /**
+             * Format: int32
+             * @description Its number in the campaign.
+             */
+            number: number;
+            /** @description Where its file lies; empty where it has none yet. */
+            path: string;
+            /**
+             * Format: int64
+             * @description The run, where it is about one that is still there.
+             */
+            run_id?: number | null;
+            /** @description What is done. */
+            what: components["schemas"]["Deed"];
+        };
         /** @description A deflection, with what it means on the specimen. */
         DeflectionBody: {
             /** @description The result of the lens. */
@@ -3956,6 +4113,11 @@ export interface components {
             /** @description Whether it ended as planned or ordered. */
             whole: boolean;
         };
+        /**
+         * @description What ends.
+         * @enum {string}
+         */
+        Ending: "run" | "round" | "rounds" | "series";
         /** @description What was typed. */
         Entry: {
             /** @description The numbers, in the unit that was asked for. */
@@ -4127,7 +4289,7 @@ export interface components {
          * @description Kinds of files a run is written to.
          * @enum {string}
          */
-        ExportFormat: "wav" | "csv" | "parquet" | "universal";
+        ExportFormat: "wav" | "csv" | "parquet" | "universal" | "xlsx";
         /** @description How a file is to be read, where it does not tell it or was guessed wrong. */
         FileReading: {
             /**
@@ -4760,6 +4922,18 @@ export interface components {
          * @enum {string}
          */
         Holds: "same" | "near" | "differs" | "not_made";
+        /** @description What stands over the house's reports. */
+        HouseBody: {
+            /** @description Name and address, line by line. */
+            lines: string[];
+            /** @description The logo as an address of its own bytes; none where there is none. */
+            logo?: string | null;
+        };
+        /** @description Its lines. */
+        HouseLines: {
+            /** @description Name and address, line by line. */
+            lines: string[];
+        };
         /** @description A tap series as it is planned. */
         ImpactPlan: {
             /** @description What makes a hit count. */
@@ -6304,6 +6478,8 @@ export interface components {
         };
         /** @description What is recorded. */
         Plan: {
+            /** @description What is done by itself when something ends. */
+            afterwards?: components["schemas"]["Afterwards"][];
             /**
              * Format: int32
              * @description Block length the line spacing is given for, samples.
@@ -6336,6 +6512,8 @@ export interface components {
         };
         /** @description A plan with what follows from it. */
         PlanBody: {
+            /** @description The folder that files are laid into by themselves; none where the server has none. */
+            files_to?: string | null;
             /** @description The plan. */
             plan: components["schemas"]["Plan"];
             /** @description Rates the front end offers, Hz. */
@@ -7176,6 +7354,8 @@ export interface components {
             blocks: components["schemas"]["ReportBlock"][];
             /** @description Its language, which also says how numbers are written. */
             language?: components["schemas"]["Language"];
+            /** @description What it is set on. */
+            paper?: components["schemas"]["ReportPaper"];
             /**
              * Format: int64
              * @description The run that blocks without one of their own are about; the newest with samples where left out.
@@ -7222,6 +7402,11 @@ export interface components {
             shown?: number[] | null;
         };
         /**
+         * @description What a report is saved as.
+         * @enum {string}
+         */
+        ReportForm: "pdf" | "html" | "docx" | "xlsx" | "figures";
+        /**
          * @description How high a figure is.
          * @enum {string}
          */
@@ -7246,10 +7431,20 @@ export interface components {
             refused: components["schemas"]["RefusedBlock"][];
         };
         /**
+         * @description What a report is set on.
+         * @enum {string}
+         */
+        ReportPaper: "a4" | "letter";
+        /**
          * @description What of a result is drawn, where it has more than curves.
          * @enum {string}
          */
-        ReportPart: "curves" | "poles" | "mac" | "shapes";
+        ReportPart: "curves" | "polar" | "poles" | "mac" | "shapes";
+        /**
+         * @description What a campaign records besides samples.
+         * @enum {string}
+         */
+        ReportRecords: "marks" | "takes" | "rounds" | "alarms" | "taps" | "waivers" | "changes" | "plan";
         /**
          * @description Rows of a table.
          * @enum {string}
@@ -7318,6 +7513,28 @@ export interface components {
             run_id?: number | null;
             /** @enum {string} */
             what: "rig";
+        } | {
+            /** @description Of which kind. */
+            of: components["schemas"]["ReportRecords"];
+            /**
+             * Format: int64
+             * @description The run, where it is of one; the report's where left out.
+             */
+            run_id?: number | null;
+            /** @enum {string} */
+            what: "records";
+        } | {
+            /**
+             * Format: int32
+             * @description How many stand beside each other, 1 to 4.
+             */
+            beside?: number;
+            /** @description Whether its lines are drawn. */
+            drawn?: boolean;
+            /** @description Whether its pictures are shown. */
+            pictures?: boolean;
+            /** @enum {string} */
+            what: "specimen";
         } | {
             /** @enum {string} */
             what: "cautions";
@@ -7714,6 +7931,8 @@ export interface components {
             channels?: number[];
             /** @description Counts of the converter instead of engineering units. */
             counts?: boolean;
+            /** @description Whether a CSV file has a comma for the decimal point. */
+            decimal_comma?: boolean;
             /** @description Kind of file. */
             format: components["schemas"]["ExportFormat"];
             /**
@@ -7726,11 +7945,15 @@ export interface components {
              *     {channels}. Empty for “run-{run}”.
              */
             name?: string;
+            /** @description Instead of numbers, names of channels by patterns with commas between them: `gearbox*, bearing ?`. */
+            named?: string;
             /**
              * Format: double
              * @description A lower rate, samples a second.
              */
             rate_hz?: number | null;
+            /** @description What stands between the cells of a CSV file. */
+            separator?: components["schemas"]["Separator"];
             /**
              * Format: double
              * @description End of the stretch, s.
@@ -7945,6 +8168,11 @@ export interface components {
             /** @description SHA-256 of them, hexadecimal. */
             sha256: string;
         };
+        /**
+         * @description What stands between the cells of a CSV file.
+         * @enum {string}
+         */
+        Separator: "comma" | "semicolon" | "tab";
         /** @description A series as it stands. */
         SeriesBody: {
             /** @description What a colleague would say. */
@@ -9456,6 +9684,76 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    do_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    stop_doing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     list_campaigns: {
         parameters: {
             query?: never;
@@ -9579,6 +9877,35 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    done_by_itself: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeedBody"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10089,7 +10416,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description PDF when left out. */
-                form?: "pdf" | "html" | "xlsx" | "figures";
+                form?: "pdf" | "html" | "docx" | "xlsx" | "figures";
             };
             header?: never;
             path: {
@@ -10778,7 +11105,7 @@ export interface operations {
             header?: never;
             path: {
                 id: number;
-                form: "pdf" | "html" | "xlsx" | "figures";
+                form: "pdf" | "html" | "docx" | "xlsx" | "figures";
             };
             cookie?: never;
         };
@@ -12907,6 +13234,100 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LensBody"][];
                 };
+            };
+        };
+    };
+    read_letterhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseBody"];
+                };
+            };
+        };
+    };
+    write_letterhead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseLines"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -24,6 +24,7 @@ const jobs: [string, string][] = [
   ["sensor-check", "Check a sensor"],
   ["many-channels", "Many channels"],
   ["write-report", "Write the report"],
+  ["by-itself", "Let it do the rest by itself"],
   ["specimen", "Draw the specimen"],
 ];
 

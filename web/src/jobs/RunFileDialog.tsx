@@ -7,17 +7,11 @@ import { NumberWord } from "../ui/EntryWord";
 import { FindWord } from "../ui/FindWord";
 import { plain, rate, span } from "../ui/format";
 import { ChosenWord } from "../ui/Word";
+import { formats, separators } from "./fileForms";
 import { JobFile } from "./JobFile";
 
 type Wish = Schema["RunExport"];
 type Format = Wish["format"];
-
-const formats: { value: Format; says: string; face: string }[] = [
-  { value: "wav", says: "WAV: 32 bits", face: "WAV" },
-  { value: "csv", says: "CSV: time, then a column a channel", face: "CSV" },
-  { value: "parquet", says: "Parquet: the same by columns, much smaller", face: "Parquet" },
-  { value: "universal", says: "universal file: a time response a channel", face: "universal file" },
-];
 
 export function RunFileDialog({
   run,
@@ -33,6 +27,7 @@ export function RunFileDialog({
   const [whole, setWhole] = useState(!bracket);
   const [lower, setLower] = useState<number>();
   const [counts, setCounts] = useState(false);
+  const [cells, setCells] = useState("comma");
   const [name, setName] = useState("run-{run}");
   const all = run.channels.map((c) => ({ value: c.channel, says: `${c.channel} ${c.recorded.name}` }));
   const begin = () =>
@@ -46,6 +41,7 @@ export function RunFileDialog({
           to_s: whole ? null : (bracket?.[1] ?? null),
           rate_hz: lower ?? null,
           counts,
+          ...(format === "csv" ? separators.find((s) => s.value === cells)?.put : {}),
           name: name === "run-{run}" ? "" : name,
         },
       }),
@@ -84,7 +80,13 @@ export function RunFileDialog({
               ]}
               onSet={(v) => setWhole(v === "whole")}
             />{" "}
-            as <ChosenWord label="Kind of file" value={format} options={formats} onSet={setFormat} /> at{" "}
+            as <ChosenWord label="Kind of file" value={format} options={formats} onSet={setFormat} />{" "}
+            {format === "csv" && (
+              <>
+                with <ChosenWord label="Between the cells" value={cells} options={separators} onSet={setCells} />{" "}
+              </>
+            )}
+            at{" "}
             <NumberWord
               label="Rate of the file"
               none={`its ${rate(run.sample_rate_hz)}`}

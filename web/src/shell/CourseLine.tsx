@@ -1,7 +1,8 @@
 /** The rail with the five stations and how ready each is. */
 import { Link, NavLink, useLocation } from "react-router";
+import type { Schema } from "../api/client";
 import { useStatusOf } from "../api/live";
-import { usePlan, useRig, useRuns } from "../api/queries";
+import { useDoneByItself, usePlan, useRig, useRuns } from "../api/queries";
 import { rate, span } from "../ui/format";
 import { useTo } from "./address";
 import { progressOf } from "./capture";
@@ -15,7 +16,13 @@ export const stations = [
   { path: "/report", name: "Report" },
 ];
 
-type Ready = { says: string; good: boolean; cautions?: number };
+type Ready = { says: string; good: boolean; cautions?: number; undone?: number };
+
+/** How much of what was to be done by itself could not be, after what ended last. */
+export function undone(done: Pick<Schema["DeedBody"], "ending" | "number" | "state">[]): number {
+  const last = done[0];
+  return done.filter((d) => d.ending === last?.ending && d.number === last.number && d.state === "refused").length;
+}
 
 function useReadiness(): Ready[] {
   const { id } = useCampaign();
@@ -23,6 +30,7 @@ function useReadiness(): Ready[] {
   const plan = usePlan(id).data;
   const known = useRuns(id).data;
   const runs = known ?? [];
+  const done = useDoneByItself(id).data ?? [];
   const own = useMeasured() === id;
   const number = useStatusOf((s) => progressOf(s)?.number);
   const going = own ? number : undefined;
@@ -39,6 +47,7 @@ function useReadiness(): Ready[] {
         : "",
       good: plan !== undefined && cautions("plan") === 0,
       cautions: cautions("plan"),
+      undone: undone(done),
     },
     {
       says: going !== undefined ? `run ${going}` : known ? `${runs.length} ${runs.length === 1 ? "run" : "runs"}` : "",
@@ -94,6 +103,7 @@ export function CourseLine() {
                       caution{r?.cautions === 1 ? "" : "s"}
                     </span>
                   )}
+                  {(r?.undone ?? 0) > 0 && <span className="block text-[12px] text-lamp">▲ {r?.undone} not done</span>}
                   {r?.says && <span className="block text-[12px] text-soft">{r.says}</span>}
                 </span>
               </NavLink>

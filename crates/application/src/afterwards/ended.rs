@@ -51,6 +51,6 @@ async fn to_do(app: &App, ended: &Ended, ending: Ending) -> Result<Vec<serde_jso
     let first = !matches!(ended.what, Untended::Run { first: false, .. });
     let plan = app.store.plan(ended.campaign).await?;
     // Of recorders that ran together each is written to a file; results and reports are made of the first.
-    let own = plan.afterwards.iter().filter(|a| a.when == ending && (first || matches!(a.then, Deed::File { .. })));
-    Ok(own.map(|a| serde_json::to_value(&a.then)).collect::<serde_json::Result<_>>()?)
+    let own = plan.afterwards.iter().filter(|a| a.when == ending && (first || matches!(a.what, Deed::File { .. })));
+    Ok(own.map(|a| serde_json::to_value(&a.what)).collect::<serde_json::Result<_>>()?)
 }

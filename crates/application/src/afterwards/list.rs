@@ -24,7 +24,7 @@ pub struct DeedBody {
     /// The run, where it is about one that is still there.
     pub run_id: Option<i64>,
     /// What is done.
-    pub then: Deed,
+    pub what: Deed,
     /// Where it stands.
     #[serde(flatten)]
     pub stands: Stands,
@@ -63,7 +63,7 @@ async fn told(app: &App, d: StoredDeed) -> Result<DeedBody> {
         ending: serde_json::from_value(serde_json::Value::String(d.ending))?,
         number: d.number,
         run_id: d.run_id,
-        then: serde_json::from_value(d.deed)?,
+        what: serde_json::from_value(d.deed)?,
         stands,
         path,
         begun_at: d.begun_at,

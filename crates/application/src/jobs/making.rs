@@ -6,7 +6,7 @@ use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
 use crate::report::content::{For, Wanted, collected};
 use crate::report::seal_key;
-use crate::runs::export::written;
+use crate::runs::export::{Written, written};
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
 use crate::{Desk, Error, Result};
@@ -42,8 +42,17 @@ pub(super) async fn made(
             Ok(Made { result: Some(result), ..Made::default() })
         }
         Wish::Export { run_id, export } => {
-            let file = written(desk, run_id, export, watched.clone(), WRITTEN).await?;
-            stored(desk, key, file, watched).await?;
+            match written(desk, run_id, export, watched.clone(), WRITTEN).await? {
+                Written::File(file) => stored(desk, key, file, watched).await?,
+                Written::Pieces(mut pieces, whole) => {
+                    let mut piece = 0;
+                    while let Some(bytes) = pieces.recv().await {
+                        desk.store.write_piece(key, piece, &bytes).await?;
+                        piece += 1;
+                    }
+                    whole.await??;
+                }
+            }
             Ok(Made::default())
         }
         Wish::HandOver => {

@@ -58,7 +58,7 @@ pub async fn read(app: &App, id: i64) -> Result<PlanBody> {
 pub async fn save(app: &App, id: i64, made_on: Option<i64>, who: &str, plan: Plan) -> Result<PlanBody> {
     plan.check(app.capture.front_end().as_ref())?;
     for (i, a) in plan.afterwards.iter().enumerate() {
-        if let Deed::Report { template: Some(name), .. } = &a.then {
+        if let Deed::Report { template: Some(name), .. } = &a.what {
             // Told now, and not by a report that is missing when the run has ended.
             let found = called(&app.store, name).await;
             found.map_err(|e| Refusal::new(format!("afterwards.{i}"), e.says()))?;

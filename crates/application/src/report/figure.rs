@@ -37,37 +37,55 @@ pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &L
     let size = (!usual).then(|| [WIDTH / f64::from(look.beside.max(1)), height(look.drawn.height)]);
     let none = |says: &str| Error::conflict(says);
     let modal = "this result has no modes; choose its curves, or a result of the lens modes";
-    let drawing = match look.drawn.part {
-        Part::Curves if result.axes.len() > 2 => modal::plotted(modal::over_frequency(result, look), size)
-            .ok_or_else(|| none("this result has no curves of its own; choose its poles, shapes or a table"))?,
-        Part::Curves => {
-            let (plot, notes) = plotted(result, look, size).ok_or_else(|| {
-                none("there is nothing to draw in this range of this result; choose a wider one, or a table")
-            })?;
-            let mut figure = Figure::of(draw(&plot), alt, caption);
-            (figure.notes, figure.values) = (notes, Some(table(&plot)));
-            return Ok(figure);
-        }
-        Part::Poles => modal::plotted(modal::poles(result, look), size).ok_or_else(|| none(modal))?,
-        Part::Mac => modal::plotted(modal::mac(result), size)
-            .ok_or_else(|| none("this result has no two modes to hold against each other; choose its curves"))?,
+    let (plot, notes) = match look.drawn.part {
+        Part::Curves if result.axes.len() > 2 => (
+            modal::over_frequency(result, look)
+                .ok_or_else(|| none("this result has no curves of its own; choose its poles, shapes or a table"))?,
+            Noted::new(),
+        ),
+        Part::Curves => plotted(result, look).ok_or_else(|| {
+            none("there is nothing to draw in this range of this result; choose a wider one, or a table")
+        })?,
+        Part::Polar => (
+            polar(result, look).ok_or_else(|| {
+                none("this result has no complex curves; choose its curves, or a lens such as order cuts")
+            })?,
+            Noted::new(),
+        ),
+        Part::Poles => (modal::poles(result, look).ok_or_else(|| none(modal))?, Noted::new()),
+        Part::Mac => (
+            modal::mac(result)
+                .ok_or_else(|| none("this result has no two modes to hold against each other; choose its curves"))?,
+            Noted::new(),
+        ),
         Part::Shapes => {
             let geometry = look.geometry.filter(|g| !g.points.is_empty()).ok_or_else(|| {
                 none("the specimen has no geometry to draw shapes on; bring one in under Specimen, or choose a table")
             })?;
-            modal::shapes(result, geometry, look)
-                .ok_or_else(|| none("this result has no shapes, or the geometry has no lines; choose its curves"))?
+            let drawing = modal::shapes(result, geometry, look)
+                .ok_or_else(|| none("this result has no shapes, or the geometry has no lines; choose its curves"))?;
+            return Ok(Figure::of(drawing, alt, caption));
         }
     };
-    Ok(Figure::of(drawing, alt, caption))
+    let plot = Plot { size, ..plot };
+    plot.check().map_err(|e| none(&e.says))?;
+    let mut figure = Figure::of(draw(&plot), alt, caption);
+    (figure.notes, figure.values) = (notes, Some(table(&plot)));
+    Ok(figure)
 }
 
 /// Notes beside a figure: where, and the words.
 type Noted = Vec<(String, String)>;
 
 /// Curves or maps of a result, and its notes; nothing for what has neither.
-fn plotted(result: &Analysis, look: &Look<'_>, size: Option<[f64; 2]>) -> Option<(Plot, Noted)> {
-    let axis = result.axes.last()?;
+fn plotted(result: &Analysis, look: &Look<'_>) -> Option<(Plot, Noted)> {
+    let lens = result.recipe.lens.name();
+    if lens == "orbit" {
+        return Some((orbit(result)?, Noted::new()));
+    }
+    // Of a rainflow the ranges are shown, over the first axis, and not the matrix.
+    let ranges = lens == "rainflow" && result.axes.len() == 2;
+    let axis = if ranges { result.axes.first()? } else { result.axes.last()? };
     let first = result.traces.first()?;
     let inside = |v: &&f64| look.drawn.shown.is_none_or(|[lo, hi]| **v >= lo && **v <= hi);
     if axis.values.iter().filter(inside).count() < 2 {
@@ -75,11 +93,14 @@ fn plotted(result: &Analysis, look: &Look<'_>, size: Option<[f64; 2]>) -> Option
     }
     let panes = match &result.axes[..] {
         [_] if first.complex().is_some() => responses(result, look),
-        [_] => vec![curves(result, look)],
+        [_] => vec![curves(result, look, result.traces.iter().collect())],
+        [rows, _] if ranges => {
+            let n = rows.values.len();
+            vec![curves(result, look, result.traces.iter().filter(|t| t.len() == n).collect())]
+        }
         [rows, columns] => maps(result, (rows, columns)),
         _ => return None,
     };
-    let lens = result.recipe.lens.name();
     let notes: Vec<&Note> = look.notes.iter().filter(|n| n.axis == axis.name.word() && n.lens == lens).collect();
     let plot = Plot {
         x: Axis {
@@ -87,11 +108,10 @@ fn plotted(result: &Analysis, look: &Look<'_>, size: Option<[f64; 2]>) -> Option
             values: axis.values.clone(),
             from: look.drawn.shown.map(|s| s[0]),
             to: look.drawn.shown.map(|s| s[1]),
-            log: false,
+            log: LOG_X.contains(&lens) && axis.values.iter().all(|x| *x > 0.0),
         },
         panes,
         notes: notes.iter().map(|n| plot::Note { at: n.place, says: n.says.clone() }).collect(),
-        size,
         ..Plot::default()
     };
     plot.check().ok()?;
@@ -104,21 +124,61 @@ fn plotted(result: &Analysis, look: &Look<'_>, size: Option<[f64; 2]>) -> Option
     Some((plot, notes))
 }
 
-fn curves(result: &Analysis, look: &Look<'_>) -> Pane {
+/// Lenses whose axis has decades, and those whose values hold until the next one.
+const LOG_X: [&str; 2] = ["octave", "shock"];
+const STEPS: [&str; 2] = ["distribution", "rainflow"];
+
+/// The way of a shaft: the second probe over the first.
+fn orbit(result: &Analysis) -> Option<Plot> {
+    let [x, y, ..] = &result.traces[..] else { return None };
+    let curve = Curve { name: String::new(), x: x.real().to_vec(), values: y.real().to_vec(), ..Curve::default() };
+    Some(Plot {
+        x: Axis { label: format!("{}, {}", x.name, x.unit), ..Axis::default() },
+        panes: vec![Pane { label: format!("{}, {}", y.name, y.unit), curves: vec![curve], ..Pane::default() }],
+        round: true,
+        ..Plot::default()
+    })
+}
+
+/// Complex curves as the way of their ends: the imaginary part over the real one.
+fn polar(result: &Analysis, look: &Look<'_>) -> Option<Plot> {
+    let [axis] = &result.axes[..] else { return None };
+    let inside = |k: &usize| look.drawn.shown.is_none_or(|[lo, hi]| (lo..=hi).contains(&axis.values[*k]));
+    let shown: Vec<usize> = (0..axis.values.len()).filter(inside).collect();
+    let curve = |t: &Trace| {
+        let z = t.complex()?;
+        let part = |of: &dyn Fn(usize) -> f64| shown.iter().map(|k| of(*k)).collect();
+        let (x, values) = (part(&|k| z[k].re), part(&|k| z[k].im));
+        Some(Curve { name: t.name.clone(), x, values, ..Curve::default() })
+    };
+    let curves: Vec<Curve> = result.traces.iter().filter_map(curve).collect();
+    let first = result.traces.iter().find(|t| t.complex().is_some())?;
+    (shown.len() > 1).then(|| Plot {
+        x: Axis { label: format!("in phase, {}", first.unit), ..Axis::default() },
+        panes: vec![Pane { label: format!("90° ahead, {}", first.unit), curves, ..Pane::default() }],
+        round: true,
+        ..Plot::default()
+    })
+}
+
+fn curves(result: &Analysis, look: &Look<'_>, traces: Vec<&Trace>) -> Pane {
+    let steps = STEPS.contains(&result.recipe.lens.name());
     let line = |t: &Trace, low: Option<Vec<f64>>| Curve {
         name: t.name.clone(),
         values: t.real().to_vec(),
         low,
+        steps,
         ..Curve::default()
     };
-    let envelope = result.traces.iter().any(|t| t.quantity == Shown::Min);
+    let envelope = traces.iter().any(|t| t.quantity == Shown::Min);
     let curves: Vec<Curve> = if envelope {
-        let pairs = result.traces.chunks_exact(2);
-        pairs.map(|pair| line(&pair[1], Some(pair[0].real().to_vec()))).collect()
+        let pairs = traces.chunks_exact(2);
+        pairs.map(|pair| line(pair[1], Some(pair[0].real().to_vec()))).collect()
     } else {
-        result.traces.iter().map(|t| line(t, None)).collect()
+        traces.iter().map(|t| line(t, None)).collect()
     };
-    let (first, quantity) = (&result.traces[0], if envelope { Shown::Value } else { result.traces[0].quantity });
+    let Some(first) = traces.first() else { return Pane::default() };
+    let quantity = if envelope { Shown::Value } else { first.quantity };
     Pane { label: format!("{quantity}, {}", first.unit), log: look.log_y(result), curves, ..Pane::default() }
 }
 
@@ -175,4 +235,44 @@ fn maps(result: &Analysis, (rows, columns): (&Direction, &Direction)) -> Vec<Pan
         ..Pane::default()
     };
     whole.take(MOST_MAPS).map(pane).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use echo_job::report::block::Drawn;
+    use echo_job::report::language::Language;
+    use serde_json::{Value, json};
+
+    fn result(recipe: Value, axes: Value, traces: Value) -> Analysis {
+        let body = json!({ "recipe": recipe, "made": { "by": "", "at": "", "input": "" }, "axes": axes,
+            "traces": traces, "numbers": [], "peaks": [] });
+        Analysis::kept(body).unwrap()
+    }
+
+    fn axis(name: &str, values: &[f64]) -> Value {
+        json!({ "name": name, "unit": "Hz", "values": values })
+    }
+
+    fn drawn(a: &Analysis, part: &str) -> Result<Figure> {
+        let drawn: Drawn = serde_json::from_value(json!({ "kept": 1, "part": part })).unwrap();
+        let look = Look { drawn: &drawn, beside: 1, notes: &[], language: Language::English, geometry: None };
+        figure(a, "alt".into(), Vec::new(), &look)
+    }
+
+    #[test]
+    fn complex_curves_are_drawn_as_the_way_of_their_ends_and_handed_over_as_numbers() {
+        let trace = json!({ "name": "top / hammer", "channel": 2, "reference": 1, "unit": "g/N", "quantity": "response",
+            "re": [1.0, 0.0, -1.0], "im": [0.0, 1.0, 0.0] });
+        let a = result(json!({ "lens": "response" }), json!([axis("frequency", &[1.0, 2.0, 3.0])]), json!([trace]));
+        let polar = drawn(&a, "polar").unwrap();
+        let sheet = polar.values.unwrap();
+        assert_eq!(sheet.rows, [["1", "0"], ["0", "1"], ["-1", "0"]]);
+        assert!(sheet.heads[0].contains("in phase, g/N"), "{:?}", sheet.heads);
+        assert!((polar.aspect - 1.0).abs() < 0.2, "both axes have one scale: {}", polar.aspect);
+        let plain = json!({ "name": "top", "channel": 2, "unit": "g", "quantity": "rms", "values": [1.0, 2.0] });
+        let b = result(json!({ "lens": "spectrum" }), json!([axis("frequency", &[1.0, 2.0])]), json!([plain]));
+        assert!(drawn(&b, "polar").unwrap_err().says().contains("no complex curves"));
+        assert!(drawn(&b, "poles").unwrap_err().says().contains("no modes"));
+    }
 }

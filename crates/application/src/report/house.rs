@@ -75,7 +75,7 @@ pub async fn set_logo(store: &Store, bytes: Vec<u8>, who: &str) -> Result<()> {
     let logo = tokio::task::spawn_blocking(move || {
         let logo = Logo::read(bytes)?;
         // Set once as a page would set it: what the typesetter does not take would spoil every report.
-        echo_report::letterhead::tried(&logo).map(|()| logo)
+        echo_report::set::tried(&logo).map(|()| logo)
     });
     let logo = logo.await?.map_err(|e| Error::from(Refusal::new("logo", e.to_string())))?;
     Ok(store.save_house_logo(Some(&logo.bytes), who).await?)

@@ -28,7 +28,8 @@ impl Look<'_> {
             t.complex().is_some() && matches!(t.quantity, Response | Receptance | Mobility | Accelerance)
         };
         let usual = || {
-            matches!(result.recipe.lens.name(), "spectrum" | "response") || result.traces.first().is_some_and(response)
+            matches!(result.recipe.lens.name(), "spectrum" | "response" | "rainflow")
+                || result.traces.first().is_some_and(response)
         };
         self.drawn.decades.unwrap_or_else(usual)
     }

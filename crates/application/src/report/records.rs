@@ -32,21 +32,22 @@ fn moment(at: DateTime<Utc>) -> String {
     at.format("%Y-%m-%d %H:%M:%S UTC").to_string()
 }
 
+/// A value in words, whatever it is made of.
+fn told(value: &serde_json::Value) -> String {
+    match value {
+        serde_json::Value::String(s) => s.clone(),
+        serde_json::Value::Array(all) => all.iter().map(told).collect::<Vec<_>>().join("; "),
+        serde_json::Value::Object(all) => {
+            let known = all.iter().filter(|(_, v)| !v.is_null());
+            known.map(|(k, v)| format!("{} {}", k.replace('_', " "), told(v))).collect::<Vec<_>>().join(", ")
+        }
+        other => other.to_string(),
+    }
+}
+
 /// Old and new values of a change, on one line.
 fn detail(value: &serde_json::Value) -> String {
-    let one = |v: &serde_json::Value| match v {
-        serde_json::Value::String(s) => s.clone(),
-        other => other.to_string(),
-    };
-    let text = match value {
-        serde_json::Value::Object(all) => all
-            .iter()
-            .filter(|(_, v)| !v.is_null())
-            .map(|(k, v)| format!("{k} {}", one(v)))
-            .collect::<Vec<_>>()
-            .join(", "),
-        other => one(other),
-    };
+    let text = told(value);
     let short: String = text.chars().take(240).collect();
     if short.len() < text.len() { short + " …" } else { short }
 }
@@ -174,10 +175,11 @@ impl Making<'_> {
             Length::After { duration_s } => with(l.short(duration_s, 7), "s"),
             Length::WhenStopped => l.says(Term::WhenStopped).into(),
         };
+        let begins = if plan.start.by_hand() { l.says(Term::ByHand).into() } else { plan.start.says(&rig) };
         let mut rows = vec![
             row(Term::Rate, with(l.short(plan.sample_rate_hz, 9), "Hz")),
             row(Term::Length, length),
-            row(Term::Begins, plan.start.says(&rig)),
+            row(Term::Begins, begins),
             row(Term::Block, l.short(f64::from(plan.block), 9)),
         ];
         if !run.recorder.is_empty() {

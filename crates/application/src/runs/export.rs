@@ -12,12 +12,18 @@ use echo_job::analysis::{Source, SourceChannel};
 use echo_job::export::{ExportFormat, RunExport};
 use echo_job::specimen::Specimen;
 use echo_signal::resample::{Resampler, ratio};
+use echo_store::job::PIECE;
 use std::fs::File;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::sync::Arc;
+use std::sync::mpsc::sync_channel;
+use tokio::sync::mpsc::{Receiver, Sender, channel};
+use tokio::task::JoinHandle;
 
 /// Samples a channel that are read at once.
 const BLOCK: u64 = 1 << 16;
+/// Blocks that are read, and pieces that are made, before they are asked for.
+const AHEAD: usize = 2;
 
 /// A channel's samples at a lower rate, made as they come.
 struct Slower {
@@ -95,74 +101,78 @@ impl Part {
         self.channels.iter().map(|i| (all[*i].name.clone(), unit(&all[*i]))).collect()
     }
 
-    /// Gives the samples of some of its channels block by block, and tells the share that is done.
+    /// Gives the samples of some of its channels block by block, and tells the share that is done. The next ones are
+    /// read while these are written.
     fn each(
         &mut self,
         channels: &[usize],
         told: &mut dyn FnMut(f64) -> bool,
         sink: &mut dyn FnMut(&[Vec<f64>]) -> Result<()>,
     ) -> Result<()> {
-        let mut buffers = vec![Vec::new(); channels.len()];
+        let (from, to, whole) = (self.from, self.to, (self.to - self.from) as f64);
         let mut slower = Vec::new();
         if self.slower {
             for _ in channels {
                 slower.push(Slower::new(self.rate(), self.rate_hz)?);
             }
         }
-        let mut at = self.from;
-        while at < self.to {
-            let n = BLOCK.min(self.to - at) as usize;
-            self.source.read(channels, at, n, &mut buffers)?;
-            if slower.is_empty() {
-                sink(&buffers)?;
-            } else {
-                let made = slower.iter_mut().zip(&buffers).map(|(s, x)| s.made(Some(x))).collect::<Result<Vec<_>>>()?;
-                sink(&made)?;
+        let source = &mut self.source;
+        std::thread::scope(|threads| {
+            let (blocks, read) = sync_channel::<Result<(u64, Vec<Vec<f64>>)>>(AHEAD);
+            threads.spawn(move || {
+                let mut at = from;
+                while at < to {
+                    let n = BLOCK.min(to - at) as usize;
+                    let mut buffers = vec![Vec::new(); channels.len()];
+                    let block = source.read(channels, at, n, &mut buffers).map_err(Error::from);
+                    at += n as u64;
+                    let over = block.is_err();
+                    // Whoever writes may have ended: stopped, or out of room.
+                    if blocks.send(block.map(|()| (at, buffers))).is_err() || over {
+                        break;
+                    }
+                }
+            });
+            for block in read {
+                let (at, buffers) = block?;
+                if slower.is_empty() {
+                    sink(&buffers)?;
+                } else {
+                    let made = slower.iter_mut().zip(&buffers).map(|(s, x)| s.made(Some(x)));
+                    sink(&made.collect::<Result<Vec<_>>>()?)?;
+                }
+                if !told((at - from) as f64 / whole) {
+                    return Err(Error::Stopped);
+                }
             }
-            at += n as u64;
-            if !told((at - self.from) as f64 / (self.to - self.from) as f64) {
-                return Err(Error::Stopped);
+            if !slower.is_empty() {
+                sink(&slower.iter_mut().map(|s| s.made(None)).collect::<Result<Vec<_>>>()?)?;
             }
-        }
-        if !slower.is_empty() {
-            let made = slower.iter_mut().map(|s| s.made(None)).collect::<Result<Vec<_>>>()?;
-            sink(&made)?;
-        }
-        Ok(())
+            Ok(())
+        })
     }
 }
 
-fn write(
+/// Writes what can be written from its beginning to its end; the others go by [`filed`].
+fn streamed(
     part: &mut Part,
     wish: &RunExport,
     words: &[(&str, String)],
     told: &mut dyn FnMut(f64) -> bool,
-) -> Result<File> {
-    let mut file = tempfile::tempfile()?;
+    mut to: impl Write + Send,
+) -> Result<()> {
     let (rate, heads, channels) = (part.rate_hz, part.heads(wish.counts), part.channels.clone());
-    let to = BufWriter::new(&mut file);
     match wish.format {
-        ExportFormat::Wav => {
-            let mut out = WavOut::new(to, rate, channels.len(), wish.counts)?;
-            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
-            out.finish()?;
-        }
         ExportFormat::Csv => {
-            let mut out = CsvOut::new(to, rate, &heads, wish.counts, (wish.separator, wish.decimal_comma))?;
+            let mut out = CsvOut::new(&mut to, rate, &heads, wish.counts, (wish.separator, wish.decimal_comma))?;
             part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
         }
         ExportFormat::Parquet => {
-            let mut out = ParquetOut::new(to, rate, &heads, wish.counts, words)?;
+            let mut out = ParquetOut::new(&mut to, rate, &heads, wish.counts, words)?;
             part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
             out.finish()?;
         }
-        ExportFormat::Xlsx => {
-            let mut out = XlsxOut::new(rate, &heads)?;
-            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
-            out.finish(to)?;
-        }
         ExportFormat::Universal => {
-            let mut to = to;
             let from_s = part.from as f64 / part.rate();
             for (k, index) in channels.iter().enumerate() {
                 let mut samples = Vec::new();
@@ -182,20 +192,86 @@ fn write(
                 let dataset = of_samples(&channel, *index as u32 + 1, (from_s, rate), samples);
                 to.write_all(&universal(&[dataset], Style::Binary))?;
             }
-            to.flush()?;
         }
+        ExportFormat::Wav | ExportFormat::Xlsx => return Err(Error::fault("this one is written to a file first")),
+    }
+    Ok(to.flush()?)
+}
+
+/// Writes what is known at its beginning only when it has come to its end, to a temporary file.
+fn filed(part: &mut Part, wish: &RunExport, told: &mut dyn FnMut(f64) -> bool) -> Result<File> {
+    let mut file = tempfile::tempfile()?;
+    let (rate, heads, channels) = (part.rate_hz, part.heads(wish.counts), part.channels.clone());
+    let to = BufWriter::new(&mut file);
+    if wish.format == ExportFormat::Xlsx {
+        let mut out = XlsxOut::new(rate, &heads)?;
+        part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+        out.finish(to)?;
+    } else {
+        let mut out = WavOut::new(to, rate, channels.len(), wish.counts)?;
+        part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+        out.finish()?;
     }
     file.seek(SeekFrom::Start(0))?;
     Ok(file)
 }
 
-/// Writes a run as it was wished to a temporary file, away from the threads that answer requests; its whole is `share`
-/// of what is watched.
+/// Hands what is written on in pieces, and waits where they are not taken.
+struct Pieces {
+    to: Sender<Vec<u8>>,
+    piece: Vec<u8>,
+}
+
+impl Pieces {
+    fn hand(&mut self) -> std::io::Result<()> {
+        let piece = std::mem::replace(&mut self.piece, Vec::with_capacity(PIECE));
+        self.to.blocking_send(piece).map_err(|_| std::io::ErrorKind::BrokenPipe.into())
+    }
+}
+
+impl Write for Pieces {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let n = bytes.len().min(PIECE - self.piece.len());
+        self.piece.extend_from_slice(&bytes[..n]);
+        if self.piece.len() == PIECE {
+            self.hand()?;
+        }
+        Ok(n)
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Drop for Pieces {
+    fn drop(&mut self) {
+        if !self.piece.is_empty() {
+            let _ = self.hand();
+        }
+    }
+}
+
+/// An export that is being written.
+pub(crate) enum Written {
+    /// Whole, in a file of its own.
+    File(File),
+    /// On its way: pieces as they are made, and what came of it, which tells whether they are all of it.
+    Pieces(Receiver<Vec<u8>>, JoinHandle<Result<()>>),
+}
+
+/// Writes a run as it was wished, away from the threads that answer requests; its whole is `share` of what is watched.
 ///
 /// # Errors
 /// There is no such run, what is wished does not fit it, it was stopped, there is no room for the file, or the database
 /// is away.
-pub(crate) async fn written(desk: &Desk, run: i64, wish: RunExport, watched: Arc<Watched>, share: f64) -> Result<File> {
+pub(crate) async fn written(
+    desk: &Desk,
+    run: i64,
+    wish: RunExport,
+    watched: Arc<Watched>,
+    share: f64,
+) -> Result<Written> {
     let run = desk.store.run(run).await?;
     let mut source = RunSource::open(&desk.store, &run).await?;
     let names = source.info().channels.iter().map(|c| c.name.clone());
@@ -214,7 +290,16 @@ pub(crate) async fn written(desk: &Desk, run: i64, wish: RunExport, watched: Arc
     let mut part = Part { source, channels, from, to, rate_hz, slower: rate_hz < run.sample_rate_hz };
     let begun = run.started_at + chrono::Duration::nanoseconds((from as f64 / run.sample_rate_hz * 1e9) as i64);
     let words = [("run", run.number.to_string()), ("kind", run.kind.clone()), ("started_at", begun.to_rfc3339())];
-    tokio::task::spawn_blocking(move || write(&mut part, &wish, &words, &mut |done| watched.tell(done * share))).await?
+    if matches!(wish.format, ExportFormat::Wav | ExportFormat::Xlsx) {
+        let made = move || filed(&mut part, &wish, &mut |done| watched.tell(done * share));
+        return Ok(Written::File(tokio::task::spawn_blocking(made).await??));
+    }
+    let (to, pieces) = channel(AHEAD);
+    let made = move || {
+        let to = Pieces { to, piece: Vec::with_capacity(PIECE) };
+        streamed(&mut part, &wish, &words, &mut |done| watched.tell(done * share), to)
+    };
+    Ok(Written::Pieces(pieces, tokio::task::spawn_blocking(made)))
 }
 
 #[cfg(test)]

@@ -85,11 +85,83 @@ async fn other_forms_are_made_by_page_and_by_command_and_what_is_none_is_told() 
     let names = String::from_utf8_lossy(&figures).matches("Spectra 2.png").count();
     assert!(figures.starts_with(b"PK") && names > 0);
 
-    let (status, answer) = r.call("GET", "/api/campaigns/1/report-as/docx", None).await?;
+    let (status, answer) = r.call("GET", "/api/campaigns/1/report-as/odt", None).await?;
     assert!(status == 400 || status == 422, "{status} {answer}");
     let only = json!({ "title": "Words", "blocks": [{ "id": 1, "show": { "what": "head" } }] });
     assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(only)).await?.0, 200);
     let (status, answer) = r.call("GET", "/api/campaigns/1/report-as/figures", None).await?;
     assert!(status == 409 && says(&answer).contains("shows no figure"), "{status} {answer}");
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_report_of_each_template_is_the_same_by_page_and_by_command() -> Result<()> {
+    let r = Rigged::start().await?;
+    let b = Browser::open().await?;
+    let folder = tempfile::tempdir()?;
+    let text = |pdf: &std::path::Path| -> Result<String> {
+        let out = Command::new("pdftotext").args(["-layout"]).arg(pdf).arg("-").output()?;
+        anyhow::ensure!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+        Ok(String::from_utf8(out.stdout)?)
+    };
+    let templates = r.get("/api/report-templates").await?;
+    let templates = templates.as_array().context("a list")?;
+    assert_eq!(templates.len(), 3);
+    for (k, t) in templates.iter().enumerate() {
+        let name = t["name"].as_str().context("a name")?;
+        b.page.goto(&format!("{}/report", r.url)).await?;
+        b.press("Templates").await?;
+        b.press_found(&format!("button[aria-label='Use {name}']")).await?;
+        let blocks = t["body"]["blocks"].as_array().map(Vec::len);
+        r.got("/api/campaigns/1/report", |v| v["blocks"].as_array().map(Vec::len) == blocks).await?;
+        let html = r.bytes("/api/campaigns/1/report-as/html").await?;
+        let by_page = folder.path().join(format!("page{k}.pdf"));
+        std::fs::write(&by_page, r.bytes("/api/campaigns/1/report.pdf").await?)?;
+        let by_command = |ending: &str| -> Result<std::path::PathBuf> {
+            let out = folder.path().join(format!("command{k}.{ending}"));
+            let echo = Command::new(program("fleet-echo"))
+                .args(["report", "1", "--template", name, "--out"])
+                .arg(&out)
+                .env("FLEET_ECHO_SERVER", &r.url)
+                .output()?;
+            anyhow::ensure!(echo.status.success(), "{name}: {}", String::from_utf8_lossy(&echo.stderr));
+            Ok(out)
+        };
+        assert!(html == std::fs::read(by_command("html")?)?, "{name} as HTML");
+        assert_eq!(text(&by_page)?, text(&by_command("pdf")?)?, "{name} as PDF");
+    }
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
+async fn the_letterhead_stands_over_reports_and_what_is_none_is_refused() -> Result<()> {
+    let r = Rigged::start().await?;
+    let put = async |bytes: Vec<u8>| r.call_bytes("PUT", "/api/letterhead/logo", bytes).await;
+    for (bad, word) in [
+        (b"not a picture".to_vec(), "it is neither"),
+        (b"<svg xmlns='http://www.w3.org/2000/svg' width='1' height='99'/>".to_vec(), "1 wide and 99 high"),
+        (vec![b' '; 50 << 20], "the logo has 52.4 MB; allowed: up to 2 MB"),
+    ] {
+        let (status, body) = put(bad).await?;
+        assert!(status == 422 && says(&body).contains(word), "{status} {body}");
+    }
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report", r.url)).await?;
+    b.press("letterhead").await?;
+    b.type_over("textarea[aria-label='Lines of the letterhead']", "Harbour laboratory").await?;
+    let svg =
+        "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 40 20'><path d='M0 0H40V20z' onload='alert(1)'/></svg>";
+    assert_eq!(put(svg.into()).await?.0, 204);
+    // The logo came from somewhere else meanwhile; what was typed is still there.
+    b.find("img[alt='Logo']").await?;
+    b.value_until("textarea[aria-label='Lines of the letterhead']", |t| t == "Harbour laboratory").await?;
+    b.press("Keep the letterhead").await?;
+    r.got("/api/letterhead", |v| v["lines"] == json!(["Harbour laboratory"]) && v["logo"].is_string()).await?;
+    let page = String::from_utf8(r.bytes("/api/campaigns/1/report-as/html").await?)?;
+    assert!(page.contains("Harbour laboratory") && page.contains("data:image/svg+xml;base64,"), "over the report");
+    let (status, body) = r.call("PUT", "/api/letterhead", Some(json!({ "lines": vec!["x"; 7] }))).await?;
+    assert!(status == 422 && says(&body).contains("7 lines; allowed: up to 6"), "{body}");
+    b.page.clone().close().await?;
     Ok(())
 }

@@ -296,7 +296,7 @@ fn a_wave_that_ends_early_is_told() {
 #[test]
 fn a_run_is_written_as_spreadsheets_of_another_country_have_it() {
     let heads = [("top; vert".to_string(), "m/s²".to_string()), ("side".into(), String::new())];
-    let data = vec![vec![1.5, f64::NAN, -2.25e-7], vec![-1.0, 0.0, 3.0]];
+    let data = vec![vec![1.5, f64::NAN, -2.25e-7], vec![-1.0, f64::NAN, 3.0]];
     let mut bytes = Vec::new();
     let style = (Separator::Semicolon, true);
     CsvOut::new(&mut bytes, 1000.0, &heads, false, style).unwrap().push(&data).unwrap();

@@ -101,16 +101,16 @@ pub struct Afterwards {
     /// When this ends.
     pub when: Ending,
     /// This is done.
-    pub then: Deed,
+    pub what: Deed,
 }
 
 impl Afterwards {
     fn check(&self) -> Result<(), Refusal> {
-        if !self.when.has_run() && !matches!(self.then, Deed::Report { .. }) {
+        if !self.when.has_run() && !matches!(self.what, Deed::Report { .. }) {
             let says = format!("when {} ended there is no single run; allowed: a report", self.when);
             return Err(Refusal::new("when", says));
         }
-        match &self.then {
+        match &self.what {
             Deed::Keep { name, recipe, channels } => {
                 let letters = name.trim().chars().count();
                 if letters == 0 || letters > LONGEST || name.chars().any(char::is_control) {
@@ -162,25 +162,25 @@ mod tests {
     #[test]
     fn what_cannot_be_done_is_refused_before_the_run() {
         let recipe = json!({ "lens": "spectrum", "channels": [2] });
-        let keep = |when: &str, name: &str, channels: &[&str]| json!({ "when": when, "then": { "do": "keep", "name": name, "recipe": recipe, "channels": channels } });
+        let keep = |when: &str, name: &str, channels: &[&str]| json!({ "when": when, "what": { "do": "keep", "name": name, "recipe": recipe, "channels": channels } });
         assert_eq!(says(keep("run", "mesh", &["top", "side"])), None);
         assert_eq!(says(keep("round", "mesh", &["top", "side"])), None);
         let (field, told) = says(keep("series", "mesh", &["top", "side"])).unwrap();
         assert_eq!(field, "afterwards.0");
         assert!(told.contains("when a tap series ended there is no single run; allowed: a report"), "{told}");
         assert!(says(keep("run", "  ", &["top", "side"])).unwrap().1.contains("1 to 80"));
-        let report = |folder: &str, name: &str| json!({ "when": "rounds", "then": { "do": "report", "folder": folder, "name": name } });
+        let report = |folder: &str, name: &str| json!({ "when": "rounds", "what": { "do": "report", "folder": folder, "name": name } });
         assert_eq!(says(report("{campaign}", "night of {date}")), None);
         assert!(says(report("..", "")).unwrap().1.contains("leads out"));
         assert!(says(report("", "{day}")).unwrap().1.contains("not known"));
-        let file = |export| says(json!({ "when": "run", "then": { "do": "file", "export": export, "folder": "raw" } }));
+        let file = |export| says(json!({ "when": "run", "what": { "do": "file", "export": export, "folder": "raw" } }));
         assert_eq!(file(json!({ "format": "parquet", "named": "gearbox*" })), None);
         assert!(file(json!({ "format": "csv", "decimal_comma": true })).unwrap().1.contains("semicolon"));
         assert!(file(json!({ "format": "wav", "from_s": -1.0 })).unwrap().1.contains("-1 s"));
         let many = vec![
             Afterwards {
                 when: Ending::Run,
-                then: Deed::Report {
+                what: Deed::Report {
                     form: ReportForm::Pdf,
                     template: None,
                     folder: String::new(),

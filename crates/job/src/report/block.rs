@@ -241,6 +241,8 @@ pub enum Part {
     /// Its curves or maps; of modes what tells them.
     #[default]
     Curves,
+    /// Complex curves as the way of their ends.
+    Polar,
     /// Poles of every order over frequency.
     Poles,
     /// How alike the shapes are.

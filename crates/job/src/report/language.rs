@@ -118,6 +118,8 @@ pub enum Term {
     WhenStopped,
     /// When a recording begins.
     Begins,
+    /// A recording that somebody begins.
+    ByHand,
     /// Samples of a block.
     Block,
     /// The recorder of a run.
@@ -224,6 +226,7 @@ impl Language {
             Term::NotYet => ["not complete", "unvollständig"],
             Term::WhenStopped => ["until stopped", "bis zum Stopp"],
             Term::Begins => ["Begins", "Beginnt"],
+            Term::ByHand => ["by hand", "von Hand"],
             Term::Block => ["Block", "Block"],
             Term::Recorder => ["Recorder", "Aufzeichnung"],
             Term::Tachometer => ["Tachometer", "Drehzahlgeber"],

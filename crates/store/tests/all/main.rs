@@ -4,6 +4,7 @@
 
 mod catalogue;
 mod common;
+mod deeds;
 mod owner;
 mod reports;
 mod rigs;

@@ -9,6 +9,7 @@ import { useTo } from "../../shell/address";
 import { useCampaign } from "../../shell/useCampaign";
 import { Empty, Wrong } from "../../ui/Panel";
 import { offerUndo } from "../../ui/undo";
+import { Afterwards } from "./Afterwards";
 import { DryRun } from "./DryRun";
 import { Limits } from "./Limits";
 import type { PlanProps } from "./planProps";
@@ -22,6 +23,7 @@ const views = [
   { path: "speed", says: "Speed and angle" },
   { path: "limits", says: "Limits" },
   { path: "rounds", says: "Rounds" },
+  { path: "afterwards", says: "Afterwards" },
   { path: "steps", says: "Full scale and resolution" },
   { path: "dry-run", says: "Dry run" },
 ];
@@ -78,6 +80,7 @@ export function PlanStation() {
         <Route path="speed" element={<Speed {...props} />} />
         <Route path="limits" element={<Limits {...props} />} />
         <Route path="rounds" element={<RoundsPlan {...props} />} />
+        <Route path="afterwards" element={<Afterwards {...props} />} />
         <Route path="steps" element={<Steps {...props} />} />
         <Route path="dry-run" element={<DryRun {...props} />} />
       </Routes>

@@ -11,8 +11,9 @@ import { ChosenWord, TypedWord } from "../../ui/Word";
 import { lenses, lensOf, put, type Recipe } from "../study/lens/lenses";
 import { Sentence } from "../study/lens/Sentence";
 import { recipeOf, rowsOf } from "../study/rows";
-import { type Block, keptIn, kinds, modal, parts, recipeIn, runIn, runOptions, type Show } from "./blocks";
+import { type Block, keptIn, kinds, modal, parts, recipeIn, records, runIn, runOptions, type Show } from "./blocks";
 import { LimitWords } from "./LimitWords";
+import { SpecimenWords } from "./SpecimenWords";
 import { WrittenText } from "./WrittenText";
 
 type Figure = Extract<Show, { what: "figure" }>;
@@ -71,6 +72,23 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
         .
       </p>
       {["facts", "rig", "corrections"].includes(show.what) && <p>It shows {runWord}.</p>}
+      {show.what === "records" && (
+        <p>
+          It lists{" "}
+          <ChosenWord
+            label="What is listed"
+            value={show.of}
+            options={Object.entries(records).map(([value, r]) => ({ value: value as typeof show.of, says: r.says }))}
+            onSet={(of) => {
+              // A title that nobody wrote goes with what is listed.
+              const own = Object.values(records).some((r) => r.title === block.title);
+              onSet({ show: { ...show, of }, ...(own ? { title: records[of].title } : {}) });
+            }}
+          />
+          {records[show.of].run && <> of {runWord}</>}.
+        </p>
+      )}
+      {show.what === "specimen" && <SpecimenWords show={show} onSet={set} />}
       {(show.what === "figure" || show.what === "table" || show.what === "limits") && (
         <>
           {show.what !== "limits" && <Source show={show} kept={kept} onSet={set} />}
@@ -282,19 +300,17 @@ function RowsWord({ show, onSet }: { show: Extract<Show, { what: "table" }>; onS
 function Drawn({ show, each, onSet }: { show: Figure; each: Block["each"]; onSet: (part: object) => unknown }) {
   return (
     <p>
-      {keptIn(show) !== undefined && (
-        <>
-          It shows its{" "}
-          <ChosenWord
-            label="Part of the result"
-            value={show.part ?? "curves"}
-            options={Object.entries(parts).map(([value, says]) => ({ value, says }))}
-            onSet={(part) => onSet({ part })}
-          />
-          .{" "}
-        </>
-      )}
-      It is drawn{" "}
+      It shows its{" "}
+      <ChosenWord
+        label="Part of the result"
+        value={show.part ?? "curves"}
+        // What a lens makes of a run has no modes.
+        options={Object.entries(parts)
+          .filter(([part]) => keptIn(show) !== undefined || part === "curves" || part === "polar")
+          .map(([value, says]) => ({ value, says }))}
+        onSet={(part) => onSet({ part })}
+      />
+      . It is drawn{" "}
       <ChosenWord
         label="Height of the figure"
         value={show.height ?? "usual"}

@@ -1,12 +1,7 @@
-/** The report in forms beside the PDF: a page for a browser, a workbook, a folder of its figures. */
+/** The report in forms beside the PDF: a page for a browser, a text document, a workbook, a folder of its figures. */
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { reportForms } from "../../jobs/fileForms";
 import { LIST } from "../../ui/FindWord";
-
-const forms = [
-  { form: "html", ending: "html", says: "one HTML file" },
-  { form: "xlsx", ending: "xlsx", says: "workbook of its tables and curves (XLSX)" },
-  { form: "figures", ending: "zip", says: "its figures as SVG, PNG and CSV (ZIP)" },
-];
 
 export function Forms({ campaign, title }: { campaign: number; title: string }) {
   return (
@@ -15,12 +10,12 @@ export function Forms({ campaign, title }: { campaign: number; title: string }) 
         Save as
       </MenuButton>
       <MenuItems anchor="bottom end" className={LIST}>
-        {forms.map((f) => (
-          <MenuItem key={f.form}>
+        {reportForms.slice(1).map((f) => (
+          <MenuItem key={f.value}>
             <a
               className="block px-3 py-0.5 data-focus:bg-shoal"
-              href={`/api/campaigns/${campaign}/report-as/${f.form}`}
-              download={`${title}.${f.ending}`}
+              href={`/api/campaigns/${campaign}/report-as/${f.value}`}
+              download={`${title}.${f.value === "figures" ? "zip" : f.value}`}
             >
               {f.says}
             </a>

@@ -17,6 +17,7 @@ import { BlockWords } from "./BlockWords";
 import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
 import { CheckReport } from "./CheckReport";
 import { Forms } from "./Forms";
+import { Letterhead } from "./Letterhead";
 import { Templates } from "./Templates";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
@@ -27,6 +28,7 @@ export function ReportStation() {
   const kept = useKeptResults(id).data ?? [];
   const [checking, setChecking] = useState(false);
   const [choosing, setChoosing] = useState(false);
+  const [heading, setHeading] = useState(false);
   const save = useSaveReport(id);
   const go = useGo();
   const client = useQueryClient();
@@ -88,7 +90,7 @@ export function ReportStation() {
   };
   /** Gives the report the blocks of a template, and offers to take that back. */
   const use = async (template: string) => {
-    const before = { blocks: body.blocks, language: body.language ?? "english" };
+    const before = { blocks: body.blocks, language: body.language ?? "english", paper: body.paper ?? "a4" };
     const params = { path: { id: id ?? 0 }, query: {} };
     const to = async () => {
       await told(api.POST("/api/campaigns/{id}/report/from-template", { params, body: { template } }));
@@ -193,6 +195,20 @@ export function ReportStation() {
               ]}
               onSet={(language) => set({ language })}
             />
+            {" on "}
+            <ChosenWord
+              label="Paper"
+              value={body.paper ?? "a4"}
+              options={[
+                { value: "a4", says: "A4" },
+                { value: "letter", says: "US Letter" },
+              ]}
+              onSet={(paper) => set({ paper })}
+            />
+            {" under the "}
+            <Button look="link" onClick={() => setHeading(true)}>
+              letterhead
+            </Button>
             , about{" "}
             <ChosenWord
               label="Run"
@@ -222,6 +238,7 @@ export function ReportStation() {
         </Panel>
       </div>
       {choosing && id !== undefined && <Templates report={body} onUse={use} onClose={() => setChoosing(false)} />}
+      {heading && <Letterhead onClose={() => setHeading(false)} />}
       {checking && id !== undefined && <CheckReport campaign={id} onClose={() => setChecking(false)} />}
     </div>
   );

@@ -1,8 +1,9 @@
 /** Templates: reports that others begin with. Chosen, kept, brought in and saved as files. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type ReportBody, type Schema, told } from "../../api/client";
+import { useReportTemplates } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { FileInput } from "../../ui/FileInput";
 import { moment } from "../../ui/format";
@@ -37,10 +38,7 @@ export function Templates({ report, onUse, onClose }: Props) {
   const [name, setName] = useState("");
   const [error, setError] = useState<Error>();
   const file = useRef<HTMLInputElement>(null);
-  const templates = useQuery({
-    queryKey: ["report-templates"],
-    queryFn: () => told(api.GET("/api/report-templates")),
-  });
+  const templates = useReportTemplates();
   const done = async (what: () => Promise<unknown>) => {
     setError(undefined);
     try {

@@ -16,6 +16,8 @@ export const kinds: Record<What, { says: string; title: string }> = {
   table: { says: "Table", title: "Levels" },
   limits: { says: "Limits with verdict", title: "Limits" },
   rig: { says: "Rig", title: "Rig" },
+  records: { says: "Records", title: "Marks" },
+  specimen: { says: "Specimen", title: "Specimen" },
   cautions: { says: "Cautions", title: "Cautions" },
   corrections: { says: "Put right afterwards", title: "Put right afterwards" },
   made: { says: "How each number was made", title: "How each number was made" },
@@ -36,6 +38,8 @@ const fresh: { [K in What]: () => Extract<Show, { what: K }> } = {
     limits: [{ channels: [], at_most: 1 }],
   }),
   rig: () => ({ what: "rig" }),
+  records: () => ({ what: "records", of: "marks" }),
+  specimen: () => ({ what: "specimen", drawn: true, pictures: true, beside: 2 }),
   cautions: () => ({ what: "cautions" }),
   corrections: () => ({ what: "corrections" }),
   made: () => ({ what: "made" }),
@@ -78,6 +82,7 @@ export function lineOf(
     recipe?.channels ? `${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : "",
     b.each ? `each ${b.each}` : "",
     b.show.what === "limits" ? `${b.show.number}` : "",
+    b.show.what === "records" && b.title !== records[b.show.of].title ? records[b.show.of].says : "",
     b.show.what === "text" ? `${(b.show.text ?? "").split("\n").filter((l) => l.trim()).length} lines` : "",
     b.show.what === "signature" ? b.show.names.join(", ") : "",
     run,
@@ -88,9 +93,22 @@ export function lineOf(
 /** What of modes a figure draws, in words. */
 export const parts: Record<Schema["ReportPart"], string> = {
   curves: "curves",
+  polar: "curves as polar",
   poles: "poles of every order",
   mac: "how alike the shapes are",
   shapes: "shapes on the specimen",
+};
+
+/** What a campaign records besides samples: in a sentence, and as a title; `run` where it is of one run. */
+export const records: Record<Schema["ReportRecords"], { says: string; title: string; run: boolean }> = {
+  marks: { says: "marks", title: "Marks", run: true },
+  takes: { says: "takes", title: "Takes", run: true },
+  rounds: { says: "the newest rounds with what was measured", title: "Rounds", run: false },
+  alarms: { says: "alarms of watched quantities", title: "Alarms", run: false },
+  taps: { says: "points of the newest tap series", title: "Points that were hit", run: false },
+  waivers: { says: "findings of the rig that were let pass", title: "Let pass", run: false },
+  changes: { says: "who changed what, and when", title: "Changes", run: false },
+  plan: { says: "the plan it was recorded by", title: "Plan", run: true },
 };
 
 /** Lenses whose results have modes. */
