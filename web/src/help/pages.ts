@@ -7,7 +7,7 @@ export type Page = { key: string; says: string; load: Load };
 const guide = import.meta.glob<{ default: string }>("../../../docs/guide/*.md", { query: "?raw" });
 // Those that a guide shows; the documentation has more.
 const shots = import.meta.glob<string>(
-  "../../../docs/screenshots/{takes,orders,plan-takes,rounds,check,rig-many,specimen,taps,modes,deflection,report}.png",
+  "../../../docs/screenshots/{afterwards,takes,orders,plan-takes,rounds,check,rig-many,specimen,taps,modes,deflection,report}.png",
   { query: "?url", import: "default", eager: true },
 );
 

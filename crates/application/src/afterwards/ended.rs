@@ -54,3 +54,37 @@ async fn to_do(app: &App, ended: &Ended, ending: Ending) -> Result<Vec<serde_jso
     let own = plan.afterwards.iter().filter(|a| a.when == ending && (first || matches!(a.what, Deed::File { .. })));
     Ok(own.map(|a| serde_json::to_value(&a.what)).collect::<serde_json::Result<_>>()?)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use echo_job::impact::{Act, HitVerdict, ImpactPlan};
+    use serde_json::json;
+
+    #[test]
+    fn a_series_is_whole_when_each_point_has_its_hits_or_is_left_out() {
+        let points = ["1", "2"].map(|p| json!({ "point": p, "direction": "z" }));
+        let plan: ImpactPlan =
+            serde_json::from_value(json!({ "roving": "hammer", "force": 1, "points": points, "hits": 1,
+            "accept": "itself", "level_n": 20.0, "pre_s": 0.01, "length_s": 0.5, "band_hz": [10.0, 500.0],
+            "least_coherence": 0.9 }))
+            .unwrap();
+        let good = || HitVerdict {
+            peak_n: 200.0,
+            peak_s: 0.01,
+            excited_to_hz: 900.0,
+            ringing: 0.002,
+            answer: 0.1,
+            flaws: Vec::new(),
+        };
+        let mut session = ImpactSession::new(plan).unwrap();
+        assert!(!whole(&session), "nothing was hit yet");
+        session.hit(5, 1, good()).unwrap();
+        assert!(!whole(&session));
+        let mut left_out = session.clone();
+        left_out.act(Act::Skip).unwrap();
+        assert!(whole(&left_out), "one is done, the other left out");
+        session.hit(5, 2, good()).unwrap();
+        assert!(whole(&session));
+    }
+}

@@ -307,6 +307,27 @@ mod tests {
     use super::*;
 
     #[test]
+    fn what_is_written_is_handed_on_whole_and_ends_where_nobody_takes_it() {
+        let (to, mut pieces) = channel(8);
+        let mut out = Pieces { to, piece: Vec::with_capacity(PIECE) };
+        let all: Vec<u8> = (0..2 * PIECE + 17).map(|k| (k % 251) as u8).collect();
+        all.chunks(1000).for_each(|some| out.write_all(some).unwrap());
+        drop(out);
+        let mut read = Vec::new();
+        let mut sizes = Vec::new();
+        while let Some(piece) = pieces.blocking_recv() {
+            sizes.push(piece.len());
+            read.extend(piece);
+        }
+        assert_eq!(sizes, [PIECE, PIECE, 17]);
+        assert!(read == all);
+        let (to, pieces) = channel(8);
+        drop(pieces);
+        let mut out = Pieces { to, piece: Vec::with_capacity(PIECE) };
+        assert_eq!(out.write_all(&all).unwrap_err().kind(), std::io::ErrorKind::BrokenPipe);
+    }
+
+    #[test]
     fn a_slow_sine_stays_what_it_was_and_a_gap_stays_a_gap() {
         let (n, rate) = (8000usize, 1000.0);
         let sine = |t: f64| (std::f64::consts::TAU * 7.0 * t).sin();

@@ -218,3 +218,68 @@ async fn what_could_never_be_done_is_refused_when_it_is_planned() -> Result<()> 
     assert_eq!(r.call("POST", "/api/afterwards/999999/stop", None).await?.0, 404);
     Ok(())
 }
+
+#[tokio::test]
+async fn each_round_and_the_last_one_have_something_of_their_own() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let r = with_folder(folder.path()).await?;
+    let names = r.get("/api/campaigns/1/rig").await?["rig"]["channels"][0]["name"].clone();
+    let mut of_round = keep("levels of the round", &[1], &[""]);
+    (of_round["when"], of_round["what"]["channels"][0]) = (json!("round"), names);
+    let blocks = json!([
+        { "id": 1, "show": { "what": "head" } },
+        { "id": 2, "title": "The night", "show": { "what": "records", "of": "rounds" } },
+    ]);
+    let (status, body) =
+        r.call("PUT", "/api/campaigns/1/report", Some(json!({ "title": "Night", "blocks": blocks }))).await?;
+    ensure!(status == 200, "{body}");
+    let of_all = json!({ "when": "rounds", "what": { "do": "report", "form": "html", "name": "night" } });
+    let rounds =
+        json!({ "every_s": 3.0, "length_s": 0.5, "count": 2, "measures": [{ "input": 7, "of": { "what": "rms" } }] });
+    let (status, body) = r.plan_with(1, json!({ "rounds": rounds, "afterwards": [of_round, of_all] })).await?;
+    ensure!(status == 200, "{body}");
+    let (status, body) = r.call("POST", "/api/campaigns/1/rounds", None).await?;
+    ensure!(status < 300, "{body}");
+    let all = done(&r, 3).await?;
+    let of = |ending: &str| all.iter().filter(|d| d["ending"] == ending && d["state"] == "done").count();
+    assert_eq!((of("round"), of("rounds"), of("run")), (2, 1, 0), "a round is no recording of its own: {all:?}");
+    let kept = r.get("/api/campaigns/1/kept-results").await?;
+    let own = kept.as_array().map_or(0, |a| a.iter().filter(|k| k["name"] == "levels of the round").count());
+    assert_eq!(own, 2);
+    let night = std::fs::read_to_string(folder.path().join("night.html"))?;
+    assert!(night.contains("The night") && night.matches("done").count() >= 2, "the table of all rounds is in it");
+    Ok(())
+}
+
+#[tokio::test]
+async fn what_waits_or_goes_can_be_stopped_and_begun_again() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let mut r = with_folder(folder.path()).await?;
+    let file = |format: &str| json!({ "when": "run", "what": { "do": "file", "export": { "format": format } } });
+    let (status, body) = r.plan_with(1, json!({ "afterwards": [file("csv"), file("parquet")] })).await?;
+    ensure!(status == 200, "{body}");
+    // Without hands of its own the server only notes what is to be done.
+    r.server.kill();
+    r.serve_with(&["--files-to", folder.path().to_str().context("a path")?, "--jobs", "0"])?;
+    r.until("the front end sends", |s| s["link"]["sample_rate_hz"].as_f64() > Some(0.0)).await?;
+    record(&r).await?;
+    let all = r.got(LIST, |v| v.as_array().is_some_and(|a| a.len() == 2)).await?;
+    assert!(all[0]["state"] == "waiting" && all[1]["state"] == "waiting", "{all}");
+    for d in all.as_array().context("a list")? {
+        assert_eq!(r.call("POST", &format!("/api/afterwards/{}/stop", d["id"]), None).await?.0, 204);
+    }
+    let over = done(&r, 2).await?;
+    assert!(over.iter().all(|d| d["state"] == "stopped"), "{over:?}");
+    let (status, body) = r.call("POST", &format!("/api/afterwards/{}/stop", over[0]["id"]), None).await?;
+    assert!(status == 409 && says(&body).contains("ended already"), "{body}");
+    r.server.kill();
+    again(&mut r, folder.path()).await?;
+    let stopped = done(&r, 2).await?;
+    assert!(stopped.iter().all(|d| d["state"] == "stopped"), "what was stopped stays so: {stopped:?}");
+    assert!(files(folder.path()).is_empty());
+    assert_eq!(r.call("POST", &format!("/api/afterwards/{}/again", over[1]["id"]), None).await?.0, 204);
+    let one = |v: &Value| v[1]["state"] == "done" && v[0]["state"] == "stopped";
+    r.got(LIST, one).await?;
+    assert_eq!(files(folder.path()).len(), 1);
+    Ok(())
+}
