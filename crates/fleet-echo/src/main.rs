@@ -1,5 +1,5 @@
-//! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · verify · people · backup ·
-//! restore · doctor · soak · openapi.
+//! `fleet-echo`: serve · worker · demo · analyze · campaigns · import · export · report · verify · afterwards ·
+//! people · backup · restore · doctor · soak · openapi.
 
 mod analyze;
 mod backup;
@@ -36,13 +36,15 @@ enum Command {
     /// List the campaigns of a server.
     Campaigns(remote::Campaigns),
     /// Take a campaign file in, or bring recordings into a campaign.
-    Import(remote::Import),
+    Import(remote::files::Import),
     /// Write a campaign, or one of its runs, to a file.
-    Export(remote::Export),
+    Export(remote::files::Export),
     /// Make a campaign's report as PDF.
-    Report(remote::Report),
+    Report(remote::reports::Report),
     /// Make every number of a report's PDF again and say which hold.
-    Verify(remote::Verify),
+    Verify(remote::reports::Verify),
+    /// List what is done by itself in a campaign, and where it stands.
+    Afterwards(remote::by_itself::Afterwards),
     /// Say who may work on a server, and make tokens.
     People(people::People),
     /// Write the whole database to a file.
@@ -97,6 +99,7 @@ fn main() -> ExitCode {
         Command::Export(e) => block_on(e.run()),
         Command::Report(r) => block_on(r.run()),
         Command::Verify(v) => block_on(v.run()),
+        Command::Afterwards(a) => block_on(a.run()),
         Command::People(p) => block_on(p.run()),
         Command::Backup(b) => block_on(b.run()),
         Command::Restore(r) => block_on(r.run()),

@@ -56,7 +56,10 @@ async fn wish(app: &App, deed: &StoredDeed, then: &Deed) -> Result<Wish> {
         }
         Deed::File { export, .. } => Wish::Export { run_id: run()?, export: export.clone() },
         Deed::Report { form, template, .. } => {
-            Wish::Report { form: *form, template: template.clone(), run_id: deed.run_id }
+            // Of all rounds and of a tap series there is no single run.
+            let of_one = matches!(deed.ending.as_str(), "run" | "round");
+            let run_id = if of_one { Some(run()?) } else { None };
+            Wish::Report { form: *form, template: template.clone(), run_id }
         }
     })
 }

@@ -15,11 +15,11 @@ use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_job::geometry::Geometry;
 use echo_job::report::block::Part::Shapes;
-use echo_job::report::block::{Block, Drawn, Paper, Show};
-use echo_job::report::language::Term;
+use echo_job::report::block::{self, Block, Drawn, Paper, Show};
+use echo_job::report::language::{Language, Term};
 use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
-use echo_report::document::{Body, Document, Part};
+use echo_report::document::{Body, Document, Part, Table};
 use echo_store::run::Run;
 use serde::Serialize;
 use serde_json::Value;
@@ -194,9 +194,9 @@ impl Making<'_> {
     }
 
     /// Expanded uncertainty of a channel's calibration as a share of the value; none where nothing is known.
-    fn uncertainty(&self, made: &BlockResult, n: u32) -> Option<f64> {
+    fn uncertainty(&self, made: &BlockResult, n: u32, lens: &str) -> Option<f64> {
         // Of other lenses it is not known how a number hangs on the sensitivity.
-        let linear = made.analysis.recipe.lens.name() == "statistics";
+        let linear = made.analysis.recipe.lens.name() == lens;
         let channel = self.channels.get(&made.run_id?)?.get(&n).filter(|_| linear)?;
         Some(self.sensor(channel)?.uncertainty_percent? / 100.0)
     }
@@ -242,13 +242,15 @@ impl Making<'_> {
         let (l, a) = (self.report.language, &*made.analysis);
         let about = self.about(self.run_of_result(made), Some(made));
         let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
-        let uncertain = |n: u32| self.uncertainty(made, n);
+        let peaks = matches!(&block.show, Show::Table { of: block::Rows::Peaks, .. });
+        let uncertain = |n: u32| self.uncertainty(made, n, if peaks { "spectrum" } else { "statistics" });
         let rows = Rows { a, named: &named, uncertain: &uncertain, l };
         match &block.show {
             Show::Figure(drawn) => self.figure(block, made, drawn).await,
             Show::Limits { number, limits, caption, .. } => {
                 let (mut table, summary) = rows.against(number, limits)?;
-                table.caption = about.set(&format!("{summary} {}", or(caption, || about.usual_caption())))?;
+                let caption = with_coverage(or(caption, || about.usual_caption()), &table, l);
+                table.caption = about.set(&format!("{summary} {caption}"))?;
                 Ok(Body::Table(table))
             }
             Show::Table { of, caption, .. } => {
@@ -258,7 +260,7 @@ impl Making<'_> {
                         made.name
                     ))
                 })?;
-                table.caption = about.set(&or(caption, || about.usual_caption()))?;
+                table.caption = about.set(&with_coverage(or(caption, || about.usual_caption()), &table, l))?;
                 Ok(Body::Table(table))
             }
             _ => Err(Error::fault("a block without a result")),
@@ -314,6 +316,12 @@ impl Making<'_> {
         let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
     }
+}
+
+/// What is said of uncertainties, where any stands in a table.
+fn with_coverage(caption: String, table: &Table, l: Language) -> String {
+    let any = table.rows.iter().flatten().any(|cell| cell.contains('±'));
+    if any { format!("{caption} {}", l.says(Term::Coverage)) } else { caption }
 }
 
 fn or(text: &str, usual: impl Fn() -> String) -> String {

@@ -8,6 +8,7 @@ use echo_job::geometry::Geometry;
 use echo_job::report::Report;
 use echo_job::report::block::Block;
 use echo_job::sensor::Sensor;
+use echo_store::StoreError;
 use echo_store::campaign::Campaign;
 use echo_store::result::KeptResult;
 use echo_store::run::Run;
@@ -54,6 +55,8 @@ pub(super) fn told<T>(made: Result<T>) -> Result<std::result::Result<T, String>>
     match made {
         Ok(made) => Ok(Ok(made)),
         Err(e @ (Error::Refused(_) | Error::Missing(_) | Error::Conflict(_) | Error::Input(_))) => Ok(Err(e.says())),
+        // Deleted in the same moment, say.
+        Err(e @ Error::Store(StoreError::Missing(_))) => Ok(Err(e.says())),
         Err(e) => Err(e),
     }
 }

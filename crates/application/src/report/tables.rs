@@ -4,7 +4,7 @@ use super::words::with;
 use crate::runs::source::Calibrated;
 use crate::{Error, Result};
 use echo_job::analysis::Analysis;
-use echo_job::analysis::result::Number;
+use echo_job::analysis::result::{Number, PeakFound};
 use echo_job::report::block::{Limit, Rows as Wanted};
 use echo_job::report::language::{Language, Term};
 use echo_job::report::limits::{Verdict, allowed, verdict};
@@ -190,13 +190,40 @@ impl Rows<'_> {
             return None;
         }
         let unit = |channel: u32| a.traces.iter().find(|t| t.channel == channel).map_or("", |t| t.unit.as_str());
-        let row = |p: &echo_job::analysis::result::PeakFound| {
-            vec![(self.named)(p.channel), l.number(p.frequency_hz, 5), l.quantity(p.value, DIGITS, unit(p.channel))]
+        // Amplitudes hang on the sensitivity as values do; where a peak lies is known to half a line either way.
+        let lines = a.axes.last().map_or(&[][..], |x| &x.values);
+        let line = lines.get(1).zip(lines.first()).map(|(b, a)| (b - a).abs());
+        let spread = line.map(|hz| hz / 3f64.sqrt());
+        let own = |p: &PeakFound| (self.uncertain)(p.channel).map(|share| (share * p.value).abs());
+        let row = |p: &PeakFound| {
+            let frequency = spread.map_or_else(|| l.number(p.frequency_hz, 5), |u| l.uncertain(p.frequency_hz, u, ""));
+            let value = match own(p) {
+                Some(u) => l.uncertain(p.value, u, unit(p.channel)),
+                None => l.quantity(p.value, DIGITS, unit(p.channel)),
+            };
+            vec![(self.named)(p.channel), frequency, value]
         };
+        let plain = |p: &PeakFound| {
+            let of = |x: Option<f64>| x.map_or_else(String::new, as_number);
+            let values = [as_number(p.frequency_hz), of(spread), as_number(p.value), of(own(p))];
+            std::iter::once((self.named)(p.channel)).chain(values).chain([unit(p.channel).to_string()]).collect()
+        };
+        let [channels, frequency, value] =
+            [Term::Channels, Term::Frequency, Term::Value].map(|t| l.says(t).to_string());
+        let shown = || a.peaks.iter().take(MOST_PEAKS);
+        let plain_heads = vec![
+            channels.clone(),
+            frequency.clone(),
+            format!("± {frequency}"),
+            value.clone(),
+            format!("± {value}"),
+            l.says(Term::Unit).to_string(),
+        ];
         Some(Table {
-            heads: [Term::Channels, Term::Frequency, Term::Value].map(|t| l.says(t).to_string()).to_vec(),
-            rows: a.peaks.iter().take(MOST_PEAKS).map(row).collect(),
+            heads: vec![channels, frequency, value],
+            rows: shown().map(row).collect(),
             digits: vec![false, true, true],
+            plain: Some((plain_heads, shown().map(plain).collect())),
             ..Table::default()
         })
     }
@@ -300,7 +327,15 @@ mod tests {
     fn the_highest_peaks_are_told_with_their_unit() {
         let peaks = json!([{ "channel": 7, "frequency_hz": 582.81, "value": 4.25 }]);
         let table = with(&result(json!([]), peaks), Language::English, |r| r.of(Wanted::Peaks)).unwrap();
-        assert_eq!(table.rows, [["place 7", "582.81", "4.250"]]);
+        assert_eq!(table.rows, [["place 7", "582.81", "(4.250 ± 0.085)"]]);
+        assert_eq!(table.sheet().rows, [["place 7", "582.81", "", "4.25", "0.085", ""]]);
+        // Between lines 1.5 Hz apart it is known to half a line either way: √(1.5²/12), twice.
+        let mut a = result(json!([]), json!([{ "channel": 9, "frequency_hz": 582.81, "value": 4.25 }]));
+        a.axes = vec![
+            serde_json::from_value(json!({ "name": "frequency", "unit": "Hz", "values": [0.0, 1.5, 3.0] })).unwrap(),
+        ];
+        let table = with(&a, Language::German, |r| r.of(Wanted::Peaks)).unwrap();
+        assert_eq!(table.rows, [["place 9", "(582,81 ± 0,87)", "4,250"]]);
     }
 
     #[test]

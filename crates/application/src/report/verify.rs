@@ -14,6 +14,7 @@ use echo_report::{Sealed, attached, sealed};
 use echo_store::run::Run;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 use utoipa::ToSchema;
 
@@ -74,7 +75,10 @@ fn refused(says: impl Into<String>) -> Error {
 
 /// What a PDF carries.
 fn carried(pdf: Vec<u8>) -> Result<MadeOf> {
-    let bytes = attached(pdf).map_err(|e| refused(e.0))?;
+    // A file that somebody made up may bring the reader down, and nothing else.
+    let read = catch_unwind(AssertUnwindSafe(|| attached(pdf)));
+    let read = read.map_err(|_| refused("this PDF cannot be read; it was changed, or is none"))?;
+    let bytes = read.map_err(|e| refused(e.0))?;
     let value: serde_json::Value =
         serde_json::from_slice(&bytes).map_err(|_| refused("what the PDF carries is no JSON; it was changed"))?;
     let form = value["form"].as_u64().unwrap_or(0);

@@ -128,6 +128,25 @@ async fn a_report_holds_where_its_campaign_was_taken_in() -> Result<()> {
     assert_eq!(there.call("DELETE", "/api/campaigns/1", None).await?.0, 204);
     let (status, answer) = there.send_bytes("/api/report/verify", pdf.clone()).await?;
     assert!(status == 409 && says(&answer).contains("take its campaign file in"), "{status} {answer}");
+    // By command, the file beside it is enough, and nothing of it stays.
+    let folder = tempfile::tempdir()?;
+    let (paper, campaign) = (folder.path().join("a.pdf"), folder.path().join("a.echo.zip"));
+    std::fs::write(&paper, &pdf)?;
+    std::fs::write(&campaign, &file)?;
+    let names = async || anyhow::Ok(there.get("/api/campaigns").await?.as_array().map_or(0, Vec::len));
+    let before = names().await?;
+    let verify = |file: &std::path::Path| {
+        let mut command = Command::new(program("fleet-echo"));
+        command.arg("verify").arg(&paper).arg("--campaign-file").arg(file).env("FLEET_ECHO_SERVER", &there.url);
+        command.output()
+    };
+    let out = verify(&campaign)?;
+    let told = String::from_utf8_lossy(&out.stdout).into_owned();
+    assert!(out.status.success() && told.contains("the same to the last bit"), "{told} {out:?}");
+    // A campaign file that is none says so.
+    let out = verify(&paper)?;
+    assert_eq!(out.status.code(), Some(2), "{out:?}");
+    assert_eq!(names().await?, before);
     assert_eq!(taken_in(&there, &file).await?["state"], "done");
     let told = verified(&there, &pdf).await?;
     assert_eq!((&told["holds"], &told["seal"]), (&json!(true), &json!("others")), "{told}");

@@ -118,6 +118,10 @@ pub enum Term {
     WhenStopped,
     /// When a recording begins.
     Begins,
+    /// Head of units.
+    Unit,
+    /// What is said under a table with uncertainties.
+    Coverage,
     /// A recording that somebody begins.
     ByHand,
     /// Samples of a block.
@@ -226,6 +230,11 @@ impl Language {
             Term::NotYet => ["not complete", "unvollständig"],
             Term::WhenStopped => ["until stopped", "bis zum Stopp"],
             Term::Begins => ["Begins", "Beginnt"],
+            Term::Unit => ["Unit", "Einheit"],
+            Term::Coverage => [
+                "± is the expanded uncertainty, coverage factor 2.",
+                "± ist die erweiterte Unsicherheit, Erweiterungsfaktor 2.",
+            ],
             Term::ByHand => ["by hand", "von Hand"],
             Term::Block => ["Block", "Block"],
             Term::Recorder => ["Recorder", "Aufzeichnung"],
