@@ -201,17 +201,24 @@ impl Store {
         .ok_or_else(|| StoreError::Missing(format!("{id} among what is done by itself")))
     }
 
-    /// Begins the job of a deed that waits, both or neither.
+    /// Begins the job of a deed that waits, or whose job is gone: both or neither.
     ///
     /// # Errors
     /// The database is away.
     pub async fn begin_deed(&self, deed: &StoredDeed, (wish, turn): (Value, i16), who: &str) -> Result<()> {
         let mut tx = self.pool().begin().await?;
         let job = Store::begin_job_in(&mut tx, Some(deed.campaign_id), (&[wish], turn), who).await?;
-        sqlx::query!("UPDATE deed SET state = 'going', job_id = $2 WHERE id = $1 AND state = 'waiting'", deed.id, job)
-            .execute(&mut *tx)
-            .await?;
-        tx.commit().await?;
+        let done = sqlx::query!(
+            "UPDATE deed SET state = 'going', job_id = $2 WHERE id = $1 AND state IN ('waiting', 'going')",
+            deed.id,
+            job
+        )
+        .execute(&mut *tx)
+        .await?;
+        // Stopped meanwhile: nobody would wait for what the job makes.
+        if done.rows_affected() > 0 {
+            tx.commit().await?;
+        }
         Ok(())
     }
 

@@ -272,6 +272,20 @@ impl Store {
         .await?)
     }
 
+    /// Bytes of the file that a part made.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn file_bytes(&self, key: PartKey) -> Result<i64> {
+        Ok(sqlx::query_scalar!(
+            r#"SELECT coalesce(sum(octet_length(bytes)), 0)::bigint AS "bytes!" FROM job_file WHERE job_id = $1 AND place = $2"#,
+            key.job,
+            key.place
+        )
+        .fetch_one(self.pool())
+        .await?)
+    }
+
     /// Lets jobs go that were asked for more than so many hours ago and are not going, with their files; kept
     /// results stay.
     ///

@@ -1642,7 +1642,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file that a job made. */
+        /** The file that a job made, or a range of its bytes: a transfer that broke off goes on where it was. */
         get: operations["job_file"];
         put?: never;
         post?: never;
@@ -7368,7 +7368,7 @@ export interface components {
          * @description Over what a figure or a table is repeated.
          * @enum {string}
          */
-        ReportEach: "channel" | "run";
+        ReportEach: "channel" | "run" | "take";
         /** @description A figure. */
         ReportFigure: {
             /**
@@ -13117,6 +13117,14 @@ export interface operations {
                     "application/octet-stream": number[];
                 };
             };
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
+                };
+            };
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -13126,6 +13134,14 @@ export interface operations {
                 };
             };
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            416: {
                 headers: {
                     [name: string]: unknown;
                 };

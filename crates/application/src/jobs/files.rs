@@ -6,7 +6,7 @@ use echo_job::export::RunExport;
 use echo_job::export::pattern::Known;
 use echo_job::report::form::ReportForm;
 use echo_store::Store;
-use echo_store::job::{JobPart, PartKey};
+use echo_store::job::{JobPart, PIECE, PartKey};
 use echo_store::state::PartState;
 use std::time::Duration;
 
@@ -18,6 +18,12 @@ pub struct JobFile {
     store: Store,
     key: PartKey,
     piece: i32,
+    /// Bytes of the next piece that were sent before.
+    skip: usize,
+    /// Bytes that are still to come.
+    left: u64,
+    /// All of its bytes.
+    pub bytes: u64,
     /// Its name.
     pub name: String,
     /// Its media type.
@@ -30,9 +36,24 @@ impl JobFile {
     /// # Errors
     /// The database is away.
     pub async fn next(&mut self) -> Result<Option<Vec<u8>>> {
-        let piece = self.store.piece(self.key, self.piece).await?;
+        if self.left == 0 {
+            return Ok(None);
+        }
+        let Some(mut piece) = self.store.piece(self.key, self.piece).await? else { return Ok(None) };
+        piece.drain(..self.skip.min(piece.len()));
+        piece.truncate(self.left.min(PIECE as u64) as usize);
         self.piece += 1;
-        Ok(piece)
+        self.skip = 0;
+        self.left -= piece.len() as u64;
+        Ok(Some(piece))
+    }
+
+    /// Gives only the bytes from one to another, both of them included: a transfer that broke off goes on there.
+    pub fn only(&mut self, from: u64, to: u64) {
+        // All pieces but the last are of one size.
+        self.piece = (from / PIECE as u64) as i32;
+        self.skip = (from % PIECE as u64) as usize;
+        self.left = to + 1 - from;
     }
 }
 
@@ -106,7 +127,10 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
         }
     };
     match stands {
-        Stands::Done { .. } => Ok(JobFile { store: store.clone(), key, piece: 0, name, kind }),
+        Stands::Done { .. } => {
+            let bytes = store.file_bytes(key).await? as u64;
+            Ok(JobFile { store: store.clone(), key, piece: 0, skip: 0, left: bytes, bytes, name, kind })
+        }
         Stands::Refused { says } => Err(Error::conflict(says)),
         Stands::Stopped => Err(Error::Stopped),
         Stands::Waiting | Stands::Going { .. } => Err(Error::conflict(format!("job {job} is not done yet"))),

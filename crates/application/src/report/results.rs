@@ -10,9 +10,11 @@ use echo_job::unit::{Quantity, find};
 use echo_store::result::KeptResult;
 use echo_store::run::{Run, RunChannel};
 use futures::stream::{self, StreamExt, TryStreamExt};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::sync::Arc;
 
+/// Takes that a block is repeated over at most.
+const MOST_TAKES: usize = 100;
 /// Results that are made at once: while one reads, another computes.
 const AT_ONCE: usize = 4;
 
@@ -46,10 +48,25 @@ impl Making<'_> {
             let key = block.show.kept().ok_or_else(|| Error::fault("a block without a result"))?;
             return Ok(shown(block, self.kept(key, kept).await?));
         };
+        let mut all = OfBlock { made: Vec::new(), shown: Vec::new() };
+        if block.each == Some(Each::Take) {
+            let run = self.run(block)?;
+            for take in self.desk.store.takes(run.id).await?.iter().take(MOST_TAKES) {
+                let mut own = recipe.clone();
+                own["takes"] = json!([take.number]);
+                let made = told(self.made_of_samples(run, own).await)?;
+                all.made.extend(made.iter().cloned());
+                all.shown.push(made.map_err(|says| format!("take {}: {says}", take.number)));
+            }
+            if all.shown.is_empty() {
+                let says = format!("run {} has no takes; show it once, or choose another run", run.number);
+                return Err(Error::conflict(says));
+            }
+            return Ok(all);
+        }
         if block.each != Some(Each::Run) {
             return Ok(shown(block, self.made_of_samples(self.run(block)?, recipe.clone()).await?));
         }
-        let mut all = OfBlock { made: Vec::new(), shown: Vec::new() };
         for run in self.runs.iter().filter(|r| r.samples > 0) {
             let made = told(self.made_of_samples(run, recipe.clone()).await)?;
             all.made.extend(made.iter().cloned());
@@ -146,7 +163,6 @@ fn of_channel(made: &BlockResult, channel: u32) -> BlockResult {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use serde_json::json;
 
     #[test]
     fn a_result_is_cut_into_its_channels_with_what_belongs_to_each() {

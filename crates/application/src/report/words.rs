@@ -99,7 +99,11 @@ impl About<'_> {
         // Of modes, what runs over frequency is no channel.
         let channels = self.of_result("channels").filter(|_| a.axes.len() < 3);
         let kept = self.kept.map(|name| format!("“{name}”"));
-        let own = [kept, channels, self.word("run"), self.of_result("stretch")];
+        let take = match a.recipe.takes.as_deref() {
+            Some([n]) => Some(format!("{} {n}", l.says(Term::Take))),
+            _ => None,
+        };
+        let own = [kept, channels, self.word("run"), take, self.of_result("stretch")];
         let mut parts: Vec<String> = own.into_iter().flatten().collect();
         if let Some(n) = a.averages {
             parts.push(format!("{} {}", l.short(n as f64, 15), l.says(Term::Averages)));

@@ -1,6 +1,6 @@
 //! A run handed over in part: some channels, a bracket, another rate, as counts, under a name, and brought in again.
 
-use anyhow::{Context, Result};
+use anyhow::{Context, Result, ensure};
 use echo_browser_tests::browser::Browser;
 use echo_browser_tests::{Rigged, says};
 use serde_json::{Value, json};
@@ -114,5 +114,46 @@ async fn the_page_writes_a_bracket_under_a_name() -> Result<()> {
     assert_eq!(part[0]["name"], "CSV");
     let text = String::from_utf8(r.bytes("/api/jobs/1/file").await?)?;
     assert_eq!(text.lines().count(), 51_201, "the bracket alone");
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_transfer_that_broke_off_goes_on_where_it_was() -> Result<()> {
+    let r = Rigged::start().await?;
+    let run = r.newest_run().await?["id"].clone();
+    let (job, part) = written(&r, &run, json!({ "format": "parquet", "counts": true })).await?;
+    ensure!(part["state"] == "done", "{part}");
+    let address = format!("{}/api/jobs/{job}/file", r.url);
+    let client = reqwest::Client::new();
+    let whole = client.get(&address).send().await?;
+    let length = whole.headers()["content-length"].to_str()?.parse::<usize>()?;
+    let tag = whole.headers()["etag"].clone();
+    let whole = whole.bytes().await?;
+    ensure!(whole.len() == length && length > 3 << 20, "more than three pieces: {length}");
+    // Within a piece, over the seam between two, to its end, and the last ones.
+    let last = length - 1;
+    for (asked, from, to) in [
+        ("bytes=10-19".to_string(), 10, 19),
+        (format!("bytes={}-{}", (1 << 20) - 5, (2 << 20) + 5), (1 << 20) - 5, (2 << 20) + 5),
+        (format!("bytes={}-", (1 << 20) + 7), (1 << 20) + 7, last),
+        ("bytes=-9".to_string(), length - 9, last),
+    ] {
+        let part = client.get(&address).header("range", &asked).header("if-range", &tag).send().await?;
+        assert_eq!(part.status(), 206, "{asked}");
+        assert_eq!(part.headers()["content-range"].to_str()?, format!("bytes {from}-{to}/{length}"));
+        assert!(part.bytes().await? == whole[from..=to], "{asked}");
+    }
+    let beyond = client.get(&address).header("range", format!("bytes={length}-")).send().await?;
+    assert_eq!(
+        (beyond.status().as_u16(), beyond.headers()["content-range"].to_str()?),
+        (416, format!("bytes */{length}").as_str())
+    );
+    for other in ["bytes=0-1,5-6", "lines=1-2", "bytes=x-"] {
+        let answer = client.get(&address).header("range", other).send().await?;
+        assert_eq!((answer.status().as_u16(), answer.bytes().await?.len()), (200, length), "{other}");
+    }
+    // Another file by now: all of it, and not half of each.
+    let answer = client.get(&address).header("range", "bytes=5-").header("if-range", "\"job-0\"").send().await?;
+    assert_eq!((answer.status().as_u16(), answer.bytes().await?.len()), (200, length));
     Ok(())
 }

@@ -60,6 +60,34 @@ async fn a_block_stands_there_once_for_each_run_and_each_channel() -> Result<()>
 }
 
 #[tokio::test]
+async fn a_block_stands_there_once_for_each_take() -> Result<()> {
+    let r = Rigged::start().await?;
+    let figure = |recipe: Value| json!({ "what": "figure", "beside": 2, "recipe": recipe });
+    let blocks = json!([
+        { "id": 1, "show": { "what": "head" } },
+        { "id": 2, "title": "Takes", "each": "take", "show": figure(json!({ "lens": "waveform", "channels": [7] })) },
+        { "id": 3, "title": "List", "show": { "what": "records", "of": "takes" } },
+    ]);
+    let report = json!({ "title": "By takes", "blocks": blocks });
+    assert_eq!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0, 200);
+    let pages = r.get("/api/campaigns/1/report/pages").await?;
+    assert!(says(&pages["refused"][0]).contains("has no takes; show it once"), "{}", pages["refused"]);
+    // Two segments of a second each are takes.
+    let recorders = json!([{ "name": "A", "inputs": [], "divide": 1, "keeps": "everything", "segment_s": 1.0 }]);
+    let (status, body) = r.plan_with(1, json!({ "recorders": recorders })).await?;
+    anyhow::ensure!(status == 200, "{body}");
+    r.order("record").await?;
+    r.recorded(2.2).await?;
+    r.order("stop").await?;
+    r.idle().await?;
+    let page = String::from_utf8(r.bytes("/api/campaigns/1/report-as/html").await?)?;
+    for part in ["run 2, take 1", "run 2, take 2", "Figure 2. ", "Table 1. "] {
+        assert!(page.contains(part), "the page lacks “{part}”");
+    }
+    Ok(())
+}
+
+#[tokio::test]
 async fn other_forms_are_made_by_page_and_by_command_and_what_is_none_is_told() -> Result<()> {
     let r = Rigged::start().await?;
     of_two_runs(&r).await?;

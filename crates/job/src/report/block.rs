@@ -68,6 +68,8 @@ pub enum Each {
     Channel,
     /// Each run of the campaign that holds samples.
     Run,
+    /// Each take of its run.
+    Take,
 }
 
 /// A level that a number is held against.

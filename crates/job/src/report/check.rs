@@ -54,7 +54,7 @@ impl Report {
                 let says = "only what shows a result can be repeated; allowed: figures, tables and limits";
                 return Err(of(Refusal::new("each", says)));
             }
-            if b.each == Some(Each::Run) && b.show.kept().is_some() {
+            if matches!(b.each, Some(Each::Run | Each::Take)) && b.show.kept().is_some() {
                 let says = "a kept result is of its own runs; allowed: repeated over channels, or a lens on a run";
                 return Err(of(Refusal::new("each", says)));
             }

@@ -118,6 +118,8 @@ pub enum Term {
     WhenStopped,
     /// When a recording begins.
     Begins,
+    /// Before the number of a take.
+    Take,
     /// Head of units.
     Unit,
     /// What is said under a table with uncertainties.
@@ -230,6 +232,7 @@ impl Language {
             Term::NotYet => ["not complete", "unvollständig"],
             Term::WhenStopped => ["until stopped", "bis zum Stopp"],
             Term::Begins => ["Begins", "Beginnt"],
+            Term::Take => ["take", "Auslösung"],
             Term::Unit => ["Unit", "Einheit"],
             Term::Coverage => [
                 "± is the expanded uncertainty, coverage factor 2.",

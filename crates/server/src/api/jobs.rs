@@ -5,8 +5,8 @@ use crate::App;
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Path, Query, State};
-use axum::http::{HeaderMap, StatusCode, header};
-use axum::response::Response;
+use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
 use echo_application::jobs::files::{self, JobFile};
 use echo_application::jobs::lists::{self, NewList};
 use echo_application::jobs::{self, JobKey, PartBody};
@@ -76,11 +76,53 @@ pub async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusC
     Ok(StatusCode::NO_CONTENT)
 }
 
-/// The file that a job made.
+/// The file that a job made, or a range of its bytes: a transfer that broke off goes on where it was.
 #[utoipa::path(get, operation_id = "job_file", path = "/api/jobs/{id}/file", params(("id" = i64, Path)),
-    responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
-pub async fn file(State(app): State<App>, Path(id): Path<i64>) -> Result<Response, ApiError> {
-    sent(files::file(&app.store, id).await?, "attachment")
+    responses((status = 206, content_type = "application/octet-stream", body = Vec<u8>), (status = 416, body = super::ErrorBody), (status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn file(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMap) -> Result<Response, ApiError> {
+    let mut file = files::file(&app.store, id).await?;
+    // What a job made stays what it is.
+    let tag = format!("\"job-{id}-{}\"", file.bytes);
+    let asked = headers.get(header::RANGE).and_then(|v| v.to_str().ok());
+    let same = headers.get(header::IF_RANGE).is_none_or(|v| v.as_bytes() == tag.as_bytes());
+    let all = file.bytes;
+    let range = asked.filter(|_| same).and_then(|r| range(r, all));
+    if range.is_some_and(|(from, to)| from > to || to >= all) {
+        let says = format!("the file has {all} bytes; allowed: a range of them, such as bytes=0-");
+        let mut answer = Json(super::ErrorBody { says, field: Some("range".into()) }).into_response();
+        *answer.status_mut() = StatusCode::RANGE_NOT_SATISFIABLE;
+        answer.headers_mut().insert(header::CONTENT_RANGE, valued(&format!("bytes */{all}"))?);
+        return Ok(answer);
+    }
+    if let Some((from, to)) = range {
+        file.only(from, to);
+    }
+    let mut answer = sent(file, "attachment")?;
+    let heads = answer.headers_mut();
+    heads.insert(header::ACCEPT_RANGES, valued("bytes")?);
+    heads.insert(header::ETAG, valued(&tag)?);
+    if let Some((from, to)) = range {
+        heads.insert(header::CONTENT_RANGE, valued(&format!("bytes {from}-{to}/{all}"))?);
+        heads.insert(header::CONTENT_LENGTH, valued(&(to + 1 - from).to_string())?);
+        *answer.status_mut() = StatusCode::PARTIAL_CONTENT;
+    }
+    Ok(answer)
+}
+
+fn valued(text: &str) -> Result<HeaderValue, ApiError> {
+    HeaderValue::from_str(text).map_err(|e| ApiError::fault(e.to_string()))
+}
+
+/// One range of a file of so many bytes (RFC 9110, 14.1.2), first and last byte; several at once, and other units, are
+/// answered with the whole file. One that the file does not have is told by a last byte before its first, or beyond.
+fn range(text: &str, all: u64) -> Option<(u64, u64)> {
+    let (from, to) = text.trim().strip_prefix("bytes=").filter(|r| !r.contains(','))?.split_once('-')?;
+    let last = all.saturating_sub(1);
+    match (from.trim(), to.trim()) {
+        ("", n) => Some((all - n.parse::<u64>().ok()?.min(all), last)),
+        (from, "") => Some((from.parse().ok()?, last)),
+        (from, to) => Some((from.parse().ok()?, to.parse::<u64>().ok()?.min(last))),
+    }
 }
 
 /// All channels as 32-bit float WAV in their units; the same as a job that is waited for.
@@ -136,7 +178,7 @@ pub fn saved_as(how: &str, name: &str) -> String {
 
 /// A file, piece by piece.
 fn sent(file: JobFile, how: &str) -> Result<Response, ApiError> {
-    let kind = file.kind;
+    let (kind, bytes) = (file.kind, file.bytes);
     let saved = saved_as(how, &file.name);
     let pieces = stream::try_unfold(file, async |mut file| {
         let piece = file.next().await.map_err(std::io::Error::other)?;
@@ -145,6 +187,7 @@ fn sent(file: JobFile, how: &str) -> Result<Response, ApiError> {
     Response::builder()
         .header(header::CONTENT_TYPE, kind)
         .header(header::CONTENT_DISPOSITION, saved)
+        .header(header::CONTENT_LENGTH, bytes)
         .body(Body::from_stream(pieces))
         .map_err(|e| ApiError::fault(e.to_string()))
 }

@@ -89,6 +89,13 @@ async fn a_deed_begins_with_its_job_and_ends_once() {
     let going = store.deed(deed.id).await.unwrap();
     let job = going.job_id.unwrap();
     assert_eq!((going.state, store.job_parts(job).await.unwrap().len()), (PartState::Going, 1));
+    // A job that was let go while the server was down is begun anew, once.
+    assert_eq!(store.forget_jobs(0).await.unwrap(), 0, "it still waits");
+    sqlx::query("DELETE FROM job WHERE id = $1").bind(job).execute(&store.queue_pool()).await.unwrap();
+    let lost = store.deed(deed.id).await.unwrap();
+    assert_eq!((lost.state, lost.job_id), (PartState::Going, None));
+    store.begin_deed(&lost, (json!({ "make": "report" }), 0), "test").await.unwrap();
+    assert!(store.deed(deed.id).await.unwrap().job_id.is_some_and(|again| again != job));
     store.place_deed(deed.id, "a/b.pdf").await.unwrap();
     store.end_deed(deed.id, PartState::Refused, "the disk is full").await.unwrap();
     store.end_deed(deed.id, PartState::Done, "").await.unwrap();
@@ -97,6 +104,9 @@ async fn a_deed_begins_with_its_job_and_ends_once() {
         (over.state, over.says.as_str(), over.path.as_str()),
         (PartState::Refused, "the disk is full", "a/b.pdf")
     );
+    // What is over begins no job.
+    store.begin_deed(&over, (json!({ "make": "report" }), 0), "test").await.unwrap();
+    assert_eq!(store.deed(deed.id).await.unwrap().job_id, over.job_id);
     store.retry_deed(deed.id).await.unwrap();
     let again = store.deed(deed.id).await.unwrap();
     assert_eq!((again.state, again.job_id, again.path.as_str()), (PartState::Waiting, None, ""));

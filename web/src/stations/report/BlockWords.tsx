@@ -106,7 +106,12 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
               options={[
                 { value: "once", says: "once" },
                 { value: "channel", says: "once for each channel" },
-                ...(keptIn(show) === undefined ? [{ value: "run", says: "once for each run" }] : []),
+                ...(keptIn(show) === undefined
+                  ? [
+                      { value: "run", says: "once for each run" },
+                      { value: "take", says: "once for each take" },
+                    ]
+                  : []),
               ]}
               onSet={(each) => onSet({ each: each === "once" ? null : (each as Block["each"]) })}
             />
