@@ -78,7 +78,11 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
           <ChosenWord
             label="What is listed"
             value={show.of}
-            options={Object.entries(records).map(([value, r]) => ({ value: value as typeof show.of, says: r.says }))}
+            options={Object.entries(records).map(([value, r]) => ({
+              value: value as typeof show.of,
+              says: r.says,
+              face: r.face,
+            }))}
             onSet={(of) => {
               // A title that nobody wrote goes with what is listed.
               const own = Object.values(records).some((r) => r.title === block.title);

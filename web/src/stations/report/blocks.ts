@@ -63,6 +63,9 @@ export const runIn = (show: Show) => ("run_id" in show ? (show.run_id ?? undefin
 /** What a block is called in the list. */
 export const nameOf = (b: Block) => b.title || kinds[b.show.what].says;
 
+/** What kind of block it is, within a line. */
+const kindOf = (show: Show) => (show.what === "records" ? records[show.of].face : kinds[show.what].says.toLowerCase());
+
 /** What a block shows, in a line under its name. */
 export function lineOf(
   b: Block,
@@ -78,11 +81,10 @@ export function lineOf(
   const run = own === undefined ? "" : `run ${runs.find((r) => r.id === own)?.number ?? "that is gone"}`;
   const recipe = recipeIn(b.show);
   const parts = [
-    recipe ? lensOf(recipe.lens).says.toLowerCase() : b.title ? kinds[b.show.what].says.toLowerCase() : "",
+    recipe ? lensOf(recipe.lens).says.toLowerCase() : b.title ? kindOf(b.show) : "",
     recipe?.channels ? `${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : "",
     b.each ? `each ${b.each}` : "",
     b.show.what === "limits" ? `${b.show.number}` : "",
-    b.show.what === "records" && b.title !== records[b.show.of].title ? records[b.show.of].says : "",
     b.show.what === "text" ? `${(b.show.text ?? "").split("\n").filter((l) => l.trim()).length} lines` : "",
     b.show.what === "signature" ? b.show.names.join(", ") : "",
     run,
@@ -100,15 +102,20 @@ export const parts: Record<Schema["ReportPart"], string> = {
 };
 
 /** What a campaign records besides samples: in a sentence, and as a title; `run` where it is of one run. */
-export const records: Record<Schema["ReportRecords"], { says: string; title: string; run: boolean }> = {
-  marks: { says: "marks", title: "Marks", run: true },
-  takes: { says: "takes", title: "Takes", run: true },
-  rounds: { says: "the newest rounds with what was measured", title: "Rounds", run: false },
-  alarms: { says: "alarms of watched quantities", title: "Alarms", run: false },
-  taps: { says: "points of the newest tap series", title: "Points that were hit", run: false },
-  waivers: { says: "findings of the rig that were let pass", title: "Let pass", run: false },
-  changes: { says: "who changed what, and when", title: "Changes", run: false },
-  plan: { says: "the plan it was recorded by", title: "Plan", run: true },
+export const records: Record<Schema["ReportRecords"], { says: string; face: string; title: string; run: boolean }> = {
+  marks: { says: "marks", face: "marks", title: "Marks", run: true },
+  takes: { says: "takes", face: "takes", title: "Takes", run: true },
+  rounds: { says: "the newest rounds with what was measured", face: "the newest rounds", title: "Rounds", run: false },
+  alarms: { says: "alarms of watched quantities", face: "alarms", title: "Alarms", run: false },
+  taps: {
+    says: "points of the newest tap series",
+    face: "points of a series",
+    title: "Points that were hit",
+    run: false,
+  },
+  waivers: { says: "findings of the rig that were let pass", face: "findings let pass", title: "Let pass", run: false },
+  changes: { says: "who changed what, and when", face: "changes", title: "Changes", run: false },
+  plan: { says: "the plan it was recorded by", face: "the plan", title: "Plan", run: true },
 };
 
 /** Lenses whose results have modes. */

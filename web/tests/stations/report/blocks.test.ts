@@ -55,6 +55,9 @@ test("the list says what a block shows, and of which run", () => {
   expect(lineOf(rig, [])).toBe("run that is gone");
   const figure = block(7, { what: "figure", recipe: { lens: "spectrum", channels: [7, 8] } as never }, "At the top");
   expect(lineOf(figure, runs)).toBe("spectrum, 2 channels");
+  const listed = (of: "marks" | "waivers", title: string) => lineOf(block(9, { what: "records", of }, title), runs);
+  expect(listed("waivers", "Let pass")).toBe("findings let pass");
+  expect(listed("marks", "Marks")).toBe("");
   expect(lineOf(block(8, { what: "signature", names: ["A", "B"] }), runs)).toBe("A, B");
 });
 
