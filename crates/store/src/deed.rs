@@ -63,6 +63,12 @@ pub struct StoredDeed {
     pub state: PartState,
     /// The job that does it.
     pub job_id: Option<i64>,
+    /// Share of it that is done, where somebody works on it.
+    pub share: Option<f64>,
+    /// Who that is.
+    pub worker: Option<String>,
+    /// Key of the kept result that was made, for as long as the job is known.
+    pub result_id: Option<i64>,
     /// Why it could not be done.
     pub says: String,
     /// Where its file lies, below the folder for files.
@@ -162,8 +168,9 @@ impl Store {
     pub async fn open_deeds(&self) -> Result<Vec<StoredDeed>> {
         Ok(sqlx::query_as!(
             StoredDeed,
-            r#"SELECT id, campaign_id, ending, number, run_id, deed, state AS "state: PartState", job_id, says, path, begun_at, ended_at
-               FROM deed WHERE state IN ('waiting', 'going') ORDER BY id"#
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+                      p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE d.state IN ('waiting', 'going') ORDER BY d.id"#
         )
         .fetch_all(self.pool())
         .await?)
@@ -176,8 +183,9 @@ impl Store {
     pub async fn deeds(&self, campaign: i64, most: i64) -> Result<Vec<StoredDeed>> {
         Ok(sqlx::query_as!(
             StoredDeed,
-            r#"SELECT id, campaign_id, ending, number, run_id, deed, state AS "state: PartState", job_id, says, path, begun_at, ended_at
-               FROM deed WHERE campaign_id = $1 ORDER BY begun_at DESC, id LIMIT $2"#,
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+                      p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE campaign_id = $1 ORDER BY begun_at DESC, d.id LIMIT $2"#,
             campaign,
             most
         )
@@ -192,8 +200,9 @@ impl Store {
     pub async fn deed(&self, id: i64) -> Result<StoredDeed> {
         sqlx::query_as!(
             StoredDeed,
-            r#"SELECT id, campaign_id, ending, number, run_id, deed, state AS "state: PartState", job_id, says, path, begun_at, ended_at
-               FROM deed WHERE id = $1"#,
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+                      p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE d.id = $1"#,
             id
         )
         .fetch_optional(self.pool())

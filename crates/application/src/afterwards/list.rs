@@ -36,21 +36,13 @@ pub struct DeedBody {
     pub ended_at: Option<DateTime<Utc>>,
 }
 
-async fn told(app: &App, d: StoredDeed) -> Result<DeedBody> {
-    let of_job = match d.job_id {
-        Some(job) if matches!(d.state, PartState::Going | PartState::Done) => {
-            jobs::read(&app.store, job).await.ok().map(|mut parts| parts.swap_remove(0).stands)
-        }
-        _ => None,
-    };
-    let stands = match (d.state, of_job) {
-        (PartState::Waiting, _) => Stands::Waiting,
-        (PartState::Refused, _) => Stands::Refused { says: d.says },
-        (PartState::Stopped, _) => Stands::Stopped,
-        (PartState::Going, Some(going @ Stands::Going { .. })) => going,
-        (PartState::Going, _) => Stands::Waiting,
-        (PartState::Done, Some(done @ Stands::Done { .. })) => done,
-        (PartState::Done, _) => Stands::Done { result: None, run: None, campaign: None },
+fn told(app: &App, d: StoredDeed) -> Result<DeedBody> {
+    let stands = match (d.state, d.share, d.worker) {
+        (PartState::Going, Some(share), Some(worker)) => Stands::Going { share, worker },
+        (PartState::Waiting | PartState::Going, ..) => Stands::Waiting,
+        (PartState::Refused, ..) => Stands::Refused { says: d.says },
+        (PartState::Stopped, ..) => Stands::Stopped,
+        (PartState::Done, ..) => Stands::Done { result: d.result_id, run: None, campaign: None },
     };
     let path = match &app.files_to {
         Some(root) if !d.path.is_empty() && matches!(stands, Stands::Done { .. }) => {
@@ -77,11 +69,7 @@ async fn told(app: &App, d: StoredDeed) -> Result<DeedBody> {
 /// There is no such campaign, or the database is away.
 pub async fn read(app: &App, campaign: i64) -> Result<Vec<DeedBody>> {
     app.store.campaign(campaign).await?;
-    let mut all = Vec::new();
-    for deed in app.store.deeds(campaign, MOST).await? {
-        all.push(told(app, deed).await?);
-    }
-    Ok(all)
+    app.store.deeds(campaign, MOST).await?.into_iter().map(|d| told(app, d)).collect()
 }
 
 /// Tries again what was refused or stopped.
