@@ -92,6 +92,12 @@ fn jpeg_size(bytes: &[u8]) -> Option<[f64; 2]> {
     }
 }
 
+/// A picture as an address of its own bytes; of what is none, one that shows nothing.
+pub fn address(bytes: &[u8]) -> String {
+    let kind = PictureKind::of(bytes).map_or("", PictureKind::media_type);
+    format!("data:{kind};base64,{}", STANDARD.encode(bytes))
+}
+
 /// A picture as a drawing of this width, in the units of a drawing's lines.
 ///
 /// # Errors
@@ -99,10 +105,9 @@ fn jpeg_size(bytes: &[u8]) -> Option<[f64; 2]> {
 pub fn drawing(bytes: &[u8], wide: f64) -> Result<Drawing, FormatError> {
     let [w, h] = size(bytes)?;
     let high = wide * h / w;
-    let kind = PictureKind::of(bytes).map_or("", PictureKind::media_type);
     let svg = format!(
-        "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {wide} {high}'><image width='{wide}' height='{high}' href='data:{kind};base64,{}'/></svg>",
-        STANDARD.encode(bytes)
+        "<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {wide} {high}'><image width='{wide}' height='{high}' href='{}'/></svg>",
+        address(bytes)
     );
     Ok(Drawing { svg, labels: Vec::new(), size: [wide, high] })
 }

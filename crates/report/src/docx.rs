@@ -129,13 +129,11 @@ fn with(p: Paragraph, runs: Vec<Run>) -> Paragraph {
 
 impl Writer<'_> {
     fn line(&mut self, p: Paragraph) {
-        let docx = std::mem::replace(&mut self.docx, Docx { ..Docx::default() });
-        self.docx = docx.add_paragraph(p);
+        self.docx = std::mem::take(&mut self.docx).add_paragraph(p);
     }
 
     fn grid(&mut self, g: Grid) {
-        let docx = std::mem::replace(&mut self.docx, Docx { ..Docx::default() });
-        self.docx = docx.add_table(g);
+        self.docx = std::mem::take(&mut self.docx).add_table(g);
         // Two tables without a line between them would be one.
         self.line(paragraph());
     }

@@ -1,7 +1,7 @@
 //! What stands over a report: the house's lines and its logo.
 
 use crate::ReportError;
-use echo_formats::picture::{PictureKind, drawing, size};
+use echo_formats::picture::{PictureKind, address, drawing, size};
 use echo_formats::plot::out::{escaped, png};
 use serde::Serialize;
 
@@ -66,13 +66,6 @@ impl Logo {
     pub(crate) fn name(&self) -> &'static str {
         if self.svg { "/logo.svg" } else { "/logo.png" }
     }
-
-    /// As an address of its own bytes.
-    pub fn address(&self) -> String {
-        use base64::Engine;
-        let kind = if self.svg { "image/svg+xml" } else { "image/png" };
-        format!("data:{kind};base64,{}", base64::engine::general_purpose::STANDARD.encode(&self.bytes))
-    }
 }
 
 impl Letterhead {
@@ -91,7 +84,7 @@ impl Letterhead {
 
     /// As HTML.
     pub(crate) fn html(&self) -> String {
-        let logo = self.logo.as_ref().map_or_else(String::new, |l| format!("<img alt='' src='{}'>", l.address()));
+        let logo = self.logo.as_ref().map_or_else(String::new, |l| format!("<img alt='' src='{}'>", address(&l.bytes)));
         let lines: Vec<String> = self.lines.iter().map(|l| escaped(l)).collect();
         format!("<div class='letterhead'>{logo}<div class='soft'>{}</div></div>", lines.join("<br>"))
     }

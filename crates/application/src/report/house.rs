@@ -1,9 +1,7 @@
 //! What stands over the house's reports.
 
 use crate::{Error, Result};
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
-use echo_formats::picture::PictureKind;
+use echo_formats::picture::address;
 use echo_job::Refusal;
 use echo_report::{Letterhead, Logo};
 use echo_store::Store;
@@ -39,11 +37,7 @@ pub struct HouseLines {
 /// The database is away.
 pub async fn read(store: &Store) -> Result<HouseBody> {
     let house = store.house().await?;
-    let address = |bytes: Vec<u8>| {
-        let kind = PictureKind::of(&bytes).map_or("", PictureKind::media_type);
-        format!("data:{kind};base64,{}", STANDARD.encode(&bytes))
-    };
-    Ok(HouseBody { lines: house.lines, logo: house.logo.map(address) })
+    Ok(HouseBody { lines: house.lines, logo: house.logo.map(|bytes| address(&bytes)) })
 }
 
 /// Replaces the lines.
@@ -92,6 +86,8 @@ pub async fn drop_logo(store: &Store, who: &str) -> Result<()> {
 /// As it is set; nothing where nobody has said anything.
 pub(super) async fn letterhead(store: &Store) -> Result<Option<Letterhead>> {
     let house = store.house().await?;
-    let logo = house.logo.and_then(|bytes| Logo::read(bytes).ok());
+    // A drawing is gone through to find its size: not on the threads that answer requests.
+    let read = move || house.logo.and_then(|bytes| Logo::read(bytes).ok());
+    let logo = tokio::task::spawn_blocking(read).await?;
     Ok((logo.is_some() || !house.lines.is_empty()).then_some(Letterhead { lines: house.lines, logo }))
 }

@@ -3,6 +3,7 @@
 use crate::{App, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_formats::geometry::surface as format;
+use echo_formats::picture::PictureKind;
 use echo_job::Refusal;
 use echo_job::geometry::mesh::Mesh;
 use echo_store::specimen::{NewSpecimenFile, SpecimenFile};
@@ -69,17 +70,9 @@ fn named(name: &str) -> Result<String> {
     Ok(name)
 }
 
-/// What a picture is, by its first bytes.
+/// What a photograph is, by its first bytes.
 pub(crate) fn media_type(bytes: &[u8]) -> Option<&'static str> {
-    let png = bytes.starts_with(b"\x89PNG\r\n\x1a\n") && bytes.ends_with(b"IEND\xaeB`\x82");
-    let jpeg = bytes.starts_with(b"\xff\xd8\xff") && bytes.trim_ascii_end().ends_with(b"\xff\xd9");
-    if png {
-        Some("image/png")
-    } else if jpeg {
-        Some("image/jpeg")
-    } else {
-        None
-    }
+    PictureKind::of(bytes).filter(|k| *k != PictureKind::Svg).map(PictureKind::media_type)
 }
 
 /// Files of a specimen, oldest first.
