@@ -12,6 +12,7 @@ pub mod parquet;
 pub mod picture;
 pub mod plot;
 mod rate;
+pub mod result_file;
 pub mod sheet;
 pub mod smart;
 mod spool;

@@ -7,9 +7,9 @@ use crate::rate::roundest;
 use crate::spool::{Spool, SpoolOut};
 use crate::{FormatError, add_to_gaps};
 use echo_job::analysis::{SourceChannel, SourceInfo};
-use parquet::basic::{Compression, Repetition, Type as Physical};
+use parquet::basic::{Compression, LogicalType, Repetition, Type as Physical};
 use parquet::column::reader::{ColumnReader, ColumnReaderImpl};
-use parquet::data_type::{DataType, DoubleType, FloatType, Int32Type};
+use parquet::data_type::{ByteArray, ByteArrayType, DataType, DoubleType, FloatType, Int32Type};
 use parquet::file::metadata::KeyValue;
 use parquet::file::properties::WriterProperties;
 use parquet::file::reader::{FileReader, SerializedFileReader};
@@ -35,6 +35,74 @@ fn broken(name: &str, e: impl std::fmt::Display) -> FormatError {
 
 fn unwritten(e: impl std::fmt::Display) -> FormatError {
     FormatError::not_that("Parquet", format!("cannot be written: {e}"))
+}
+
+/// How columns are written, with words about the file.
+fn properties<'a>(words: impl Iterator<Item = (&'a str, &'a str)>) -> Arc<WriterProperties> {
+    let words = words.map(|(k, v)| KeyValue::new(k.to_string(), v.to_string())).collect();
+    let properties = WriterProperties::builder()
+        .set_compression(Compression::SNAPPY)
+        .set_key_value_metadata(Some(words))
+        // Samples hardly repeat: a dictionary of them would be made and thrown away.
+        .set_dictionary_enabled(false);
+    Arc::new(properties.build())
+}
+
+/// A column of a table.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Column {
+    /// Of numbers; NaN where there is none.
+    Numbers(Vec<f64>),
+    /// Of words.
+    Words(Vec<String>),
+}
+
+impl Column {
+    pub(crate) fn len(&self) -> usize {
+        match self {
+            Column::Numbers(all) => all.len(),
+            Column::Words(all) => all.len(),
+        }
+    }
+}
+
+/// Writes a table of a result as a file of one row group; `told` are words about it.
+///
+/// # Errors
+/// The writer's own error.
+pub(crate) fn columns(table: &[(String, Column)], told: &[(&str, String)]) -> Result<Vec<u8>, FormatError> {
+    let field = |(head, column): &(String, Column)| {
+        let built = match column {
+            Column::Numbers(_) => Type::primitive_type_builder(head, Physical::DOUBLE),
+            Column::Words(_) => {
+                Type::primitive_type_builder(head, Physical::BYTE_ARRAY).with_logical_type(Some(LogicalType::String))
+            }
+        };
+        built.with_repetition(Repetition::REQUIRED).build().map(Arc::new).map_err(unwritten)
+    };
+    let fields = table.iter().map(field).collect::<Result<Vec<_>, _>>()?;
+    let schema = Type::group_type_builder("result").with_fields(fields).build().map(Arc::new).map_err(unwritten)?;
+    let words = properties(told.iter().map(|(k, v)| (*k, v.as_str())));
+    let mut bytes = Vec::new();
+    let mut writer = SerializedFileWriter::new(&mut bytes, schema, words).map_err(unwritten)?;
+    let mut group = writer.next_row_group().map_err(unwritten)?;
+    for (_, column) in table {
+        let Some(mut out) = group.next_column().map_err(unwritten)? else {
+            return Err(unwritten("a column is missing"));
+        };
+        match column {
+            Column::Numbers(all) => out.typed::<DoubleType>().write_batch(all, None, None),
+            Column::Words(all) => {
+                let words: Vec<ByteArray> = all.iter().map(|w| w.as_str().into()).collect();
+                out.typed::<ByteArrayType>().write_batch(&words, None, None)
+            }
+        }
+        .map_err(unwritten)?;
+        out.close().map_err(unwritten)?;
+    }
+    group.close().map_err(unwritten)?;
+    writer.close().map_err(unwritten)?;
+    Ok(bytes)
 }
 
 /// Writes samples block by block, each a row group.
@@ -67,15 +135,9 @@ impl<W: Write + Send> ParquetOut<W> {
             fields.push(column(&head, if whole { Physical::INT32 } else { Physical::FLOAT })?);
         }
         let schema = Type::group_type_builder("run").with_fields(fields).build().map(Arc::new).map_err(unwritten)?;
-        let words = told.iter().map(|(k, v)| KeyValue::new(k.to_string(), v.clone()));
-        let words = words.chain([KeyValue::new(RATE.to_string(), rate.to_string())]).collect();
-        let properties = WriterProperties::builder()
-            .set_compression(Compression::SNAPPY)
-            .set_key_value_metadata(Some(words))
-            // Samples hardly repeat: a dictionary of them would be made and thrown away.
-            .set_dictionary_enabled(false)
-            .build();
-        let writer = SerializedFileWriter::new(to, schema, Arc::new(properties)).map_err(unwritten)?;
+        let rate_told = rate.to_string();
+        let words = told.iter().map(|(k, v)| (*k, v.as_str())).chain([(RATE, rate_told.as_str())]);
+        let writer = SerializedFileWriter::new(to, schema, properties(words)).map_err(unwritten)?;
         Ok(ParquetOut { writer, rate, at: 0, whole })
     }
 

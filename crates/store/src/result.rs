@@ -188,6 +188,18 @@ impl Store {
             .ok_or_else(|| StoreError::Missing(format!("kept result {id}")))
     }
 
+    /// A kept result's campaign, name and curves.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn named_result(&self, id: i64) -> Result<(i64, String, Value)> {
+        let row = sqlx::query!("SELECT campaign_id, name, body FROM result WHERE id = $1 AND deleted_at IS NULL", id)
+            .fetch_optional(self.pool())
+            .await?
+            .ok_or_else(|| StoreError::Missing(format!("kept result {id}")))?;
+        Ok((row.campaign_id, row.name, row.body))
+    }
+
     /// Deletes a kept result, so that it can be brought back for a day; what was deleted before that is gone then.
     ///
     /// # Errors

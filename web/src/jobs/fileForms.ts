@@ -33,3 +33,12 @@ export const reportForms: { value: Schema["ReportForm"]; says: string; face: str
   { value: "xlsx", says: "workbook of its tables and curves (XLSX)", face: "XLSX" },
   { value: "figures", says: "its figures as SVG, PNG and CSV (ZIP)", face: "figures" },
 ];
+
+/** As what a kept result is saved, with the ending of its file. */
+export const resultForms: { value: Schema["ResultForm"]; says: string; ending: string }[] = [
+  { value: "csv", says: "CSV", ending: "csv" },
+  { value: "xlsx", says: "workbook (XLSX)", ending: "xlsx" },
+  { value: "parquet", says: "Parquet, with its recipe", ending: "parquet" },
+  { value: "universal", says: "universal file", ending: "uff" },
+  { value: "json", says: "JSON, everything", ending: "json" },
+];

@@ -7,6 +7,7 @@
 //! | [`budget`] | memory and processor that analyses share |
 //! | [`going`] | how far an analysis is, and a way to stop it |
 //! | [`kept`] | results that were made lately |
+//! | [`kept_file`] | a kept result as a file |
 //! | [`detail`] | runs as they are told |
 //! | [`list`] | the list of runs: described, deleted, moved, compared |
 //! | [`overview`] | a stretch in points, peaks of takes |
@@ -32,6 +33,7 @@ pub mod events;
 pub mod export;
 pub mod going;
 pub mod kept;
+pub mod kept_file;
 pub mod list;
 pub mod markers;
 pub mod marks;

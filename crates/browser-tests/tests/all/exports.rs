@@ -2,7 +2,7 @@
 
 use anyhow::{Context, Result, ensure};
 use echo_browser_tests::browser::Browser;
-use echo_browser_tests::{Rigged, says};
+use echo_browser_tests::{Rigged, program, says};
 use serde_json::{Value, json};
 
 /// A run written as it is wished: the job when it is over.
@@ -155,5 +155,54 @@ async fn a_transfer_that_broke_off_goes_on_where_it_was() -> Result<()> {
     // Another file by now: all of it, and not half of each.
     let answer = client.get(&address).header("range", "bytes=5-").header("if-range", "\"job-0\"").send().await?;
     assert_eq!((answer.status().as_u16(), answer.bytes().await?.len()), (200, length));
+    Ok(())
+}
+
+#[tokio::test]
+async fn a_kept_result_goes_out_by_page_and_by_command() -> Result<()> {
+    let r = Rigged::start().await?;
+    let run = r.newest_run().await?["id"].clone();
+    let kept = async |name: &str, recipe: Value| -> Result<i64> {
+        let list = json!({ "name": name, "recipe": recipe, "numbered_as": run, "runs": [run] });
+        let (status, job) = r.call("POST", "/api/campaigns/1/jobs/results", Some(list)).await?;
+        ensure!(status == 200, "{job}");
+        let done = |parts: &Value| !matches!(parts[0]["state"].as_str(), Some("waiting" | "going"));
+        r.got(&format!("/api/jobs/{}", job["id"]), done).await?[0]["result"].as_i64().context("a result")
+    };
+    let spectrum = kept("mesh", json!({ "lens": "spectrum", "channels": [7], "block": 2048 })).await?;
+    let map = kept("over time", json!({ "lens": "spectrogram", "channels": [7], "block": 2048 })).await?;
+    let truth = r.get(&format!("/api/kept-results/{spectrum}")).await?;
+    let folder = tempfile::tempdir()?;
+    let echo = |what: &str, name: &str| {
+        let out = folder.path().join(name);
+        let done = std::process::Command::new(program("fleet-echo"))
+            .args(["export", "1", "--result", what, "--out"])
+            .arg(&out)
+            .env("FLEET_ECHO_SERVER", &r.url)
+            .output()?;
+        anyhow::Ok((done.status.code(), String::from_utf8_lossy(&done.stderr).into_owned(), out))
+    };
+    let (code, says, csv) = echo("mesh", "mesh.csv")?;
+    assert_eq!(code, Some(0), "{says}");
+    let rows = echo_formats::sheet::read(&std::fs::read(csv)?)?;
+    let lines = truth["axes"][0]["values"].as_array().context("lines")?;
+    assert_eq!(rows.len(), lines.len() + 1);
+    let at = |k: usize| rows[k + 1][1].parse::<f64>().ok();
+    assert!((0..lines.len()).all(|k| at(k) == truth["traces"][0]["values"][k].as_f64()), "to the last bit");
+    assert_eq!(rows[0], ["frequency [Hz]", "gearbox top, vert peak [m/s²]"]);
+    // By its key, as a universal file; what does not fit the form is told.
+    assert_eq!(echo(&spectrum.to_string(), "mesh.uff")?.0, Some(0));
+    let (code, says, _) = echo(&map.to_string(), "map.uff")?;
+    assert!(code == Some(2) && says.contains("has a map"), "{says}");
+    let (code, says, _) = echo("mash", "mesh.csv")?;
+    assert!(code == Some(2) && says.contains("there is no kept result “mash”; there are"), "{says}");
+    assert!(echo("mesh", "mesh.wav")?.1.contains("a result is a .csv, .xlsx, .parquet, .uff or .json file"));
+
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/c/1/study/{run}/results", r.url)).await?;
+    b.press_found("button[aria-label='Save over time of run 1']").await?;
+    b.press_path("//button[@role='menuitem'][text()='universal file']").await?;
+    b.text_until("table[aria-label='Kept results']", |t| t.contains("has a map")).await?;
+    b.page.clone().close().await?;
     Ok(())
 }

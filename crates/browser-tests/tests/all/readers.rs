@@ -129,3 +129,37 @@ async fn a_report_is_edited_and_counted_with_elsewhere() -> Result<()> {
     assert!(tables.contains("gearbox top, vert") && tables.contains("51\u{202f}200"), "levels and the plan: {tables}");
     Ok(())
 }
+
+/// A kept result by columns and as a workbook.
+const RESULT: &str = r#"
+import json, openpyxl, pyarrow.parquet
+t = pyarrow.parquet.read_table("result.parquet")
+words = {k.decode(): v.decode() for k, v in pyarrow.parquet.ParquetFile("result.parquet").metadata.metadata.items()}
+book = openpyxl.load_workbook("result.xlsx", read_only=True)
+print(json.dumps({"names": t.column_names, "values": t.column(1).to_pylist(), "lens": json.loads(words["recipe"])["lens"],
+    "sheets": book.sheetnames, "cells": [r[1] for r in book.worksheets[0].iter_rows(min_row=2, values_only=True)]}))
+"#;
+
+#[tokio::test]
+async fn a_result_is_the_same_whoever_reads_its_file() -> Result<()> {
+    let r = Rigged::start().await?;
+    let run = r.newest_run().await?["id"].clone();
+    let recipe = json!({ "lens": "spectrum", "channels": [7, 8], "block": 2048 });
+    let list = json!({ "name": "mesh", "recipe": recipe, "numbered_as": run, "runs": [run] });
+    let (status, _) = r.call("POST", "/api/campaigns/1/jobs/results", Some(list)).await?;
+    ensure!(status == 200);
+    let there = |v: &Value| v.as_array().is_some_and(|a| a.len() == 1);
+    let key = r.got("/api/campaigns/1/kept-results", there).await?[0]["id"].clone();
+    let folder = tempfile::tempdir()?;
+    for form in ["parquet", "xlsx"] {
+        let bytes = r.bytes(&format!("/api/kept-results/{key}/file?form={form}")).await?;
+        std::fs::write(folder.path().join(format!("result.{form}")), bytes)?;
+    }
+    let truth = r.get(&format!("/api/kept-results/{key}")).await?["traces"][0]["values"].clone();
+    let read = python(folder.path(), RESULT)?;
+    assert_eq!(read["values"], truth, "to the last bit");
+    assert_eq!(read["cells"], truth);
+    assert_eq!(read["names"][1], "gearbox top, vert peak [m/s²]");
+    assert_eq!((&read["lens"], &read["sheets"]), (&json!("spectrum"), &json!(["curves", "peaks"])));
+    Ok(())
+}

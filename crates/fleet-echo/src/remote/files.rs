@@ -10,7 +10,7 @@ use std::path::PathBuf;
 /// Arguments of `export`.
 #[derive(Args)]
 #[command(
-    after_help = "Examples:\n  fleet-echo export 3 --out survey.echo.zip\n  fleet-echo export 3 --run 2 --out run-2.wav\n  fleet-echo export 3 --run 2 --channels 1,7 --from-s 10 --to-s 20 --rate-hz 5120 --out piece.parquet\nExit status: 0 done, 2 refused, 1 anything else."
+    after_help = "Examples:\n  fleet-echo export 3 --out survey.echo.zip\n  fleet-echo export 3 --run 2 --out run-2.wav\n  fleet-echo export 3 --run 2 --channels 1,7 --from-s 10 --to-s 20 --rate-hz 5120 --out piece.parquet\n  fleet-echo export 3 --result \"port thruster, steady\" --out levels.parquet\nExit status: 0 done, 2 refused, 1 anything else."
 )]
 pub struct Export {
     #[command(flatten)]
@@ -20,7 +20,10 @@ pub struct Export {
     /// Number of one run; the whole campaign when left out.
     #[arg(long)]
     run: Option<i64>,
-    /// The file: .zip for a campaign, .wav, .csv, .xlsx, .parquet or .uff for a run.
+    /// A kept result, by its name or its key, instead of a run.
+    #[arg(long, conflicts_with = "run")]
+    result: Option<String>,
+    /// The file: .zip for a campaign, .wav, .csv, .xlsx, .parquet or .uff for a run, the same or .json for a result.
     #[arg(long)]
     out: PathBuf,
     /// Channels of the run, as 1,2,5; all of them when left out.
@@ -77,6 +80,9 @@ impl Export {
         let ending = self.out.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
         let formats = [("wav", "wav"), ("csv", "csv"), ("xlsx", "xlsx"), ("parquet", "parquet"), ("uff", "universal")];
         let format = formats.into_iter().find(|(e, _)| *e == ending).map(|(_, format)| format);
+        if let Some(told) = &self.result {
+            return self.result(told, &ending).await;
+        }
         let (fits, allowed) = match self.run {
             None => (ending == "zip", "a campaign is a .zip file"),
             Some(_) => (format.is_some(), "a run is a .wav, .csv, .xlsx, .parquet or .uff file"),
@@ -100,6 +106,37 @@ impl Export {
         };
         self.server.done(&job).await?;
         self.server.save(&format!("/api/jobs/{}/file", job["id"]), &self.out).await
+    }
+}
+
+impl Export {
+    /// Writes a kept result to a file.
+    async fn result(&self, told: &str, ending: &str) -> Result<(), Failure> {
+        let forms = [("csv", "csv"), ("xlsx", "xlsx"), ("parquet", "parquet"), ("uff", "universal"), ("json", "json")];
+        let Some((_, form)) = forms.into_iter().find(|(e, _)| *e == ending) else {
+            let allowed = "a result is a .csv, .xlsx, .parquet, .uff or .json file";
+            return Err(Failure::Refused(format!("--out ends in “.{ending}”; {allowed}")));
+        };
+        let campaign = self.server.campaign(&self.campaign).await?;
+        let all = self.server.json(Method::GET, &format!("/api/campaigns/{campaign}/kept-results"), None).await?;
+        let all = all.as_array().cloned().unwrap_or_default();
+        let key = told.parse::<i64>().ok();
+        let found: Vec<i64> = all
+            .iter()
+            .filter(|r| r["name"] == told || (key.is_some() && r["id"].as_i64() == key))
+            .filter_map(|r| r["id"].as_i64())
+            .collect();
+        match found[..] {
+            [id] => self.server.save(&format!("/api/kept-results/{id}/file?form={form}"), &self.out).await,
+            [] => {
+                let names: Vec<String> = all.iter().map(|r| format!("{} {}", r["id"], r["name"])).collect();
+                Err(Failure::Refused(format!("there is no kept result “{told}”; there are {}", names.join(", "))))
+            }
+            _ => {
+                let keys: Vec<String> = found.iter().map(i64::to_string).collect();
+                Err(Failure::Refused(format!("“{told}” is kept of several runs; say its key: {}", keys.join(", "))))
+            }
+        }
     }
 }
 

@@ -1,9 +1,11 @@
 //! Results as CSV, whatever their shape: curves, complex curves, maps, both, numbers alone.
 
 use echo_formats::csv::write_result;
+use echo_formats::result_file;
 use echo_job::analysis::result::{Axis, Number, Points, Trace};
 use echo_job::analysis::words::{Along, Shown};
 use echo_job::analysis::{Analysis, Memory, Provenance, analyze};
+use echo_job::export::ResultForm;
 use echo_job::recipe::Recipe;
 use echo_signal::spectrum::Complex64;
 
@@ -97,4 +99,42 @@ fn what_is_written_is_read_back_to_the_last_bit() {
     for (line, wanted) in text.lines().skip(1).zip(&values) {
         assert_eq!(line.split(',').nth(1).unwrap().parse::<f64>().unwrap(), *wanted);
     }
+}
+
+/// A map over frequency and speed, with a number and a peak, and a result that has axes of its own for some curves.
+fn several() -> (Analysis, Analysis) {
+    let mut map = blank();
+    map.axes = vec![axis(Along::Speed, "rpm", &[600.0, 900.0]), axis(Along::Frequency, "Hz", &[1.0, 2.0, 3.0])];
+    map.traces = vec![trace("deck", Shown::Rms, "g", &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0])];
+    map.numbers = vec![Number { name: "rms".into(), channel: 1, mode: None, unit: "g".into(), value: 0.1 }];
+    let mut modes = blank();
+    modes.axes = vec![axis(Along::Frequency, "Hz", &[1.0, 2.0]), axis(Along::Mode, "", &[1.0, 2.0, 3.0])];
+    let mut shape = trace("mac", Shown::Mac, "", &[1.0, 0.1, 0.2]);
+    shape.axes = Some(vec![1]);
+    let mut over = trace("indicator", Shown::Indicator, "", &[0.5, 0.9]);
+    over.axes = Some(vec![0]);
+    modes.traces = vec![over, shape];
+    (map, modes)
+}
+
+#[test]
+fn a_result_is_a_workbook_a_table_by_columns_and_itself() {
+    let (map, modes) = several();
+    let sheets = |a: &Analysis| result_file::write(a, ResultForm::Xlsx).and_then(|b| echo_formats::sheet::read(&b));
+    let rows = sheets(&map).unwrap();
+    assert_eq!(rows[0], ["speed [rpm]", "frequency [Hz]", "deck rms [g]"]);
+    assert_eq!((rows.len(), rows[4].join(" ")), (7, "900 1 4".to_string()), "the last axis fastest");
+    let csv = String::from_utf8(result_file::write(&map, ResultForm::Csv).unwrap()).unwrap();
+    assert_eq!(csv.lines().nth(6), Some("900,3,6"));
+    let json = result_file::write(&map, ResultForm::Json).unwrap();
+    let back = Analysis::kept(serde_json::from_slice(&json).unwrap()).unwrap();
+    assert_eq!((back.traces, back.numbers), (map.traces.clone(), map.numbers.clone()));
+    // What runs over axes of its own stands on a sheet of its own, and in no single table.
+    assert_eq!(sheets(&modes).unwrap(), [["frequency [Hz]", "indicator indicator"], ["1", "0.5"], ["2", "0.9"]]);
+    for form in [ResultForm::Csv, ResultForm::Parquet] {
+        let says = result_file::write(&modes, form).unwrap_err().to_string();
+        assert!(says.contains("curves over different axes") && says.contains("allowed: XLSX or JSON"), "{says}");
+    }
+    assert!(result_file::write(&map, ResultForm::Universal).unwrap_err().to_string().contains("a map"));
+    assert!(result_file::write(&blank(), ResultForm::Xlsx).unwrap_err().to_string().contains("holds nothing"));
 }

@@ -52,6 +52,35 @@ impl ExportFormat {
     }
 }
 
+/// As what a result is saved.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ResultForm {
+    /// A table: its axis, then a column a curve.
+    Csv,
+    /// A workbook: curves, numbers and peaks on sheets of their own.
+    Xlsx,
+    /// The table by columns, with its recipe.
+    Parquet,
+    /// Its curves, or its shapes, as a universal file.
+    Universal,
+    /// Everything, as the program has it.
+    Json,
+}
+
+impl ResultForm {
+    /// Ending of the file's name, and its media type.
+    pub fn told(self) -> (&'static str, &'static str) {
+        match self {
+            ResultForm::Csv => ExportFormat::Csv.told(),
+            ResultForm::Xlsx => ExportFormat::Xlsx.told(),
+            ResultForm::Parquet => ExportFormat::Parquet.told(),
+            ResultForm::Universal => ExportFormat::Universal.told(),
+            ResultForm::Json => ("json", "application/json"),
+        }
+    }
+}
+
 /// Most samples of a channel in a universal file, which holds a channel as a whole.
 const MOST_UNIVERSAL: u64 = 1 << 25;
 /// Most samples and channels of a spreadsheet: its rows, without the one of headings, and its columns.

@@ -1,14 +1,18 @@
 //! Results that are kept, told as stale; how far one is that is being made.
 
 use super::ApiError;
+use super::jobs::saved_as as named;
 use crate::App;
 use axum::Json;
-use axum::extract::{Path, State};
-use axum::http::StatusCode;
+use axum::extract::{Path, Query, State};
+use axum::http::{StatusCode, header};
+use axum::response::IntoResponse;
 use chrono::{DateTime, Utc};
+use echo_application::runs::kept_file::saved_as;
 use echo_job::analysis::Analysis;
-use serde::Serialize;
-use utoipa::ToSchema;
+use echo_job::export::ResultForm;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
 
 /// A kept result without its curves.
 #[derive(Serialize, ToSchema)]
@@ -57,6 +61,26 @@ pub async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Ve
     responses((status = 200, body = Analysis), (status = 404, body = super::ErrorBody)))]
 pub async fn one(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<serde_json::Value>, ApiError> {
     Ok(Json(app.store.kept_result(id).await?))
+}
+
+/// As what a kept result is saved.
+#[derive(Deserialize, IntoParams)]
+pub struct SavedAs {
+    /// The form.
+    pub form: ResultForm,
+}
+
+/// A kept result as a file.
+#[utoipa::path(get, operation_id = "kept_result_file", path = "/api/kept-results/{id}/file", params(("id" = i64, Path), SavedAs),
+    responses((status = 200, content_type = "application/octet-stream"), (status = 404, body = super::ErrorBody), (status = 422, body = super::ErrorBody)))]
+pub async fn file(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    Query(q): Query<SavedAs>,
+) -> Result<impl IntoResponse, ApiError> {
+    let (name, bytes) = saved_as(&app.desk, id, q.form).await?;
+    let kind = q.form.told().1;
+    Ok(([(header::CONTENT_TYPE, kind.to_string()), (header::CONTENT_DISPOSITION, named("attachment", &name))], bytes))
 }
 
 /// Deletes a kept result; it can be brought back for a day.
