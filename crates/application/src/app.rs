@@ -7,11 +7,12 @@ use crate::outputs::Outputs;
 use crate::pictures::Drawn;
 use crate::present::Present;
 use crate::report::digests::Digests;
+use crate::report::seen::PagesAtHand;
 use crate::runs::budget::Budget;
 use crate::runs::going::Going;
 use crate::runs::kept::KeptResults;
 use crate::specimens::sheet::Specimens;
-use crate::taps::Taps;
+use crate::taps::{Responses, Taps};
 use crate::uploads::AtHand;
 use crate::watch::WatchedNow;
 use echo_capture::discover::Discovery;
@@ -45,6 +46,12 @@ pub struct Desk {
     pub(crate) at_hand: AtHand,
     /// Fingerprints of what was recorded.
     pub(crate) digests: Digests,
+    /// Pages of reports that were set lately.
+    pub(crate) pages: PagesAtHand,
+    /// Specimens read lately.
+    pub(crate) specimens: Specimens,
+    /// Responses read lately.
+    pub(crate) responses: Responses,
 }
 
 impl Desk {
@@ -57,6 +64,9 @@ impl Desk {
             going: Going::default(),
             at_hand: AtHand::default(),
             digests: Digests::default(),
+            pages: PagesAtHand::default(),
+            specimens: Specimens::default(),
+            responses: Responses::default(),
         }
     }
 }
@@ -98,8 +108,6 @@ pub struct App {
     pub files_from: Option<PathBuf>,
     /// Outputs that drive something.
     pub(crate) outputs: Outputs,
-    /// Specimens read lately.
-    pub(crate) specimens: Specimens,
     /// Tap series.
     pub(crate) taps: Taps,
     /// Pictures of this moment, made once for all pages.
@@ -128,7 +136,6 @@ impl App {
             files_to: None,
             files_from: None,
             outputs: Outputs::default(),
-            specimens: Specimens::default(),
             taps: Taps::default(),
             drawn: Drawn::default(),
             turn: Arc::default(),

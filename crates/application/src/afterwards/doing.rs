@@ -2,6 +2,7 @@
 
 use super::{WHO, placed};
 use crate::jobs::{self, Stands, Wish};
+use crate::taps::functions::OfSet;
 use crate::{App, Error, Result};
 use echo_job::plan::afterwards::Deed;
 use echo_job::recipe::Recipe;
@@ -45,6 +46,13 @@ async fn one(app: &App, deed: &StoredDeed) -> Result<()> {
     }
 }
 
+/// The tap series it follows.
+async fn series(app: &App, deed: &StoredDeed) -> Result<i64> {
+    let all = app.store.all_series(deed.campaign_id).await?;
+    let own = all.iter().find(|s| s.number == deed.number);
+    own.map(|s| s.id).ok_or_else(|| Error::conflict("the tap series was deleted before this was done"))
+}
+
 /// What a job is to make for it.
 async fn wish(app: &App, deed: &StoredDeed, then: &Deed) -> Result<Wish> {
     let run = || deed.run_id.ok_or_else(|| Error::conflict("the run was deleted before this was done"));
@@ -54,6 +62,13 @@ async fn wish(app: &App, deed: &StoredDeed, then: &Deed) -> Result<Wish> {
                 recipe.for_channels(channels, &crate::runs::results::names_of(&app.desk, run()?).await?)?;
             Wish::Result { run_id: run()?, name: name.clone(), recipe: Box::new(recipe), numbered_as: None }
         }
+        Deed::Modes { name, recipe } => Wish::Modes {
+            set: OfSet { series: Some(series(app, deed).await?), ..OfSet::default() },
+            name: name.clone(),
+            recipe: serde_json::to_value(recipe)?,
+            instead: None,
+        },
+        Deed::Responses { binary, .. } => Wish::Responses { series_id: series(app, deed).await?, binary: *binary },
         Deed::File { export, .. } => Wish::Export { run_id: run()?, export: export.clone() },
         Deed::Report { form, template, .. } => {
             // Of all rounds and of a tap series there is no single run.

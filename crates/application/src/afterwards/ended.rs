@@ -28,6 +28,10 @@ pub(super) async fn noticed(app: &App, seen: &mut Seen) -> Result<()> {
             Untended::Run { .. } => Some(Ending::Run),
             Untended::Schedule { .. } => Some(Ending::Rounds),
             Untended::Series { id, version } => {
+                // Its last run is not closed yet: what follows is made of whole runs.
+                if app.taps.going().is_some_and(|g| g.series == id) {
+                    continue;
+                }
                 if seen.0.insert(id, version) == Some(version) {
                     continue;
                 }

@@ -15,7 +15,7 @@ const MOST: u32 = 10_000;
 
 /// Refuses a file that could be laid nowhere, before anything is made.
 pub(super) async fn possible(app: &App, then: &Deed) -> Result<()> {
-    if matches!(then, Deed::Keep { .. }) {
+    if matches!(then, Deed::Keep { .. } | Deed::Modes { .. }) {
         return Ok(());
     }
     let root = root(app)?;
@@ -72,11 +72,15 @@ async fn wanted(app: &App, deed: &StoredDeed, then: &Deed) -> Result<Option<(Pat
         channels: channels.len(),
     };
     let (folder, name) = match then {
-        Deed::Keep { .. } => return Ok(None),
+        Deed::Keep { .. } | Deed::Modes { .. } => return Ok(None),
         Deed::File { export, folder } => {
             let there: Vec<(i16, String)> = channels.iter().map(|c| (c.channel, c.row.name.clone())).collect();
             known.channels = export.chosen(&there).map_or(0, |c| c.len());
             (folder, (export.called(&known), export.format.told().0))
+        }
+        Deed::Responses { folder, name, .. } => {
+            let usual = || format!("responses of tap series {}", deed.number);
+            (folder, (if name.trim().is_empty() { usual() } else { filled(name.trim(), &known) }, "uff"))
         }
         Deed::Report { form, folder, name, .. } => {
             let usual = if known.run.is_some() { "report {run}" } else { "report {date} {time}" };

@@ -117,12 +117,13 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
             let (ending, kind) = form.told();
             (format!("report.{ending}"), kind)
         }
+        Wish::Responses { .. } => ("responses.uff".into(), "application/octet-stream"),
         Wish::HandOver => {
             let campaign = store.job_campaign(job).await?.ok_or_else(|| Error::missing("the campaign of this job"))?;
             let name = store.campaign(campaign).await?.name;
             (format!("{}.echo.zip", file_name(&name)), "application/zip")
         }
-        Wish::Result { .. } | Wish::TakeIn { .. } | Wish::BringIn { .. } => {
+        Wish::Result { .. } | Wish::Modes { .. } | Wish::Curves { .. } | Wish::TakeIn { .. } | Wish::BringIn { .. } => {
             return Err(Error::missing(&format!("a file of job {job}")));
         }
     };

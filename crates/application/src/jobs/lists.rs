@@ -3,6 +3,7 @@
 use super::{JobKey, Wish};
 use crate::Result;
 use crate::bring::curves::LENS;
+use crate::taps::kept::KeepResponses;
 use echo_job::Refusal;
 use echo_job::recipe::Recipe;
 use echo_store::Store;
@@ -64,6 +65,22 @@ pub async fn begin(store: &Store, id: i64, who: &str, new: NewList) -> Result<Jo
         if let Some(file) = k.recipe["file"].as_str().filter(|_| k.recipe["lens"] == LENS) {
             let says = format!("“{}” was brought in from {file}; bring that file in again instead", k.name);
             return Err(Refusal::new("again", says).into());
+        }
+        // Modes are of responses, which they name; so are responses that were kept.
+        if let Some(of) = k.recipe.get("of") {
+            let (set, name, instead) = (serde_json::from_value(of.clone())?, k.name.clone(), Some(*key));
+            wishes.push(match k.recipe.get("pairs") {
+                Some(pairs) => {
+                    let pairs = serde_json::from_value(pairs.clone())?;
+                    Wish::Curves { keep: KeepResponses { name, set, pairs }, instead }
+                }
+                None => {
+                    let mut recipe = k.recipe.clone();
+                    recipe.as_object_mut().map(|r| r.remove("of"));
+                    Wish::Modes { set, name, recipe, instead }
+                }
+            });
+            continue;
         }
         let gone = || Refusal::new("again", format!("the run of “{}” is gone, so it cannot be made again", k.name));
         let run_id = k.run_id.ok_or_else(gone)?;

@@ -5,10 +5,13 @@ use crate::bring::carry::brought;
 use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
 use crate::report::content::{For, Wanted, collected};
-use crate::report::seal_key;
+use crate::report::{seal_key, show_instead};
 use crate::runs::export::{Written, written};
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
+use crate::taps::functions::{OfSet, universal_file};
+use crate::taps::kept::keep as kept_responses;
+use crate::taps::modes::{self, KeepModes};
 use crate::{Desk, Error, Result};
 use echo_job::analysis::thin::thinned;
 use echo_job::recipe::Recipe;
@@ -40,6 +43,20 @@ pub(super) async fn made(
         Wish::Result { run_id, name, recipe, numbered_as } => {
             let result = kept(desk, run_id, &name, (*recipe, numbered_as), watched, who).await?;
             Ok(Made { result: Some(result), ..Made::default() })
+        }
+        Wish::Modes { set, name, recipe, instead } => {
+            let result = modes::keep(desk, own()?, KeepModes { name, set, recipe }, who).await?;
+            shown_instead(desk, own()?, instead, result).await
+        }
+        Wish::Curves { keep, instead } => {
+            let result = kept_responses(desk, own()?, &keep, who).await?;
+            shown_instead(desk, own()?, instead, result).await
+        }
+        Wish::Responses { series_id, binary } => {
+            let set = OfSet { series: Some(series_id), ..OfSet::default() };
+            let bytes = universal_file(desk, own()?, &set, binary).await?;
+            stored(desk, key, std::io::Cursor::new(bytes), watched).await?;
+            Ok(Made::default())
         }
         Wish::Export { run_id, export } => {
             match written(desk, run_id, export, watched.clone(), WRITTEN).await? {
@@ -74,6 +91,14 @@ pub(super) async fn made(
             Ok(Made::default())
         }
     }
+}
+
+/// What was kept; what the report showed of the one before it shows of this one.
+async fn shown_instead(desk: &Desk, campaign: i64, before: Option<i64>, now: i64) -> Result<Made> {
+    if let Some(before) = before.filter(|before| *before != now) {
+        show_instead(&desk.store, campaign, before, now).await?;
+    }
+    Ok(Made { result: Some(now), ..Made::default() })
 }
 
 /// A report in a form.

@@ -14,6 +14,8 @@ mod making;
 pub mod worker;
 
 use crate::bring::reading::FileReading;
+use crate::taps::functions::OfSet;
+use crate::taps::kept::KeepResponses;
 use crate::{Error, Result};
 use echo_job::export::RunExport;
 use echo_job::recipe::Recipe;
@@ -38,6 +40,34 @@ pub enum Wish {
         recipe: Box<Recipe>,
         /// The run whose channels the recipe names, where that is another one.
         numbered_as: Option<i64>,
+    },
+    /// Modes of responses, which are kept.
+    Modes {
+        /// The responses.
+        set: OfSet,
+        /// Name they are kept under.
+        name: String,
+        /// The recipe.
+        recipe: serde_json::Value,
+        /// The kept result in whose place they stand in the report from then on: of other hits they have another key.
+        #[serde(default)]
+        instead: Option<i64>,
+    },
+    /// Responses of a set, which are kept.
+    Curves {
+        /// Which, and their name.
+        #[serde(flatten)]
+        keep: KeepResponses,
+        /// As with modes.
+        #[serde(default)]
+        instead: Option<i64>,
+    },
+    /// The responses of a tap series as a universal file.
+    Responses {
+        /// The series.
+        series_id: i64,
+        /// Whether its numbers are binary.
+        binary: bool,
     },
     /// A run as a file.
     Export {
@@ -143,14 +173,20 @@ impl Wish {
     pub(crate) fn turn(&self) -> i16 {
         match self {
             Wish::Report { .. } => 0,
-            Wish::Export { .. } | Wish::HandOver | Wish::TakeIn { .. } | Wish::BringIn { .. } => 1,
-            Wish::Result { .. } => 2,
+            Wish::Export { .. }
+            | Wish::Responses { .. }
+            | Wish::HandOver
+            | Wish::TakeIn { .. }
+            | Wish::BringIn { .. } => 1,
+            Wish::Result { .. } | Wish::Modes { .. } | Wish::Curves { .. } => 2,
         }
     }
 
     fn name(&self) -> String {
         match self {
-            Wish::Result { name, .. } => name.clone(),
+            Wish::Result { name, .. } | Wish::Modes { name, .. } => name.clone(),
+            Wish::Curves { keep, .. } => keep.name.clone(),
+            Wish::Responses { .. } => "responses".into(),
             Wish::Export { export, .. } => export.format.name().into(),
             Wish::Report { .. } => "report".into(),
             Wish::HandOver => "campaign file".into(),
@@ -258,6 +294,21 @@ mod tests {
         for wish in [
             Wish::Export { run_id: 7, export: RunExport::whole(echo_job::export::ExportFormat::Csv) },
             Wish::Report { form: ReportForm::Xlsx, template: Some("Acceptance".into()), run_id: None },
+            Wish::Responses { series_id: 4, binary: true },
+            Wish::Modes {
+                set: OfSet { series: Some(4), ..OfSet::default() },
+                name: "found".into(),
+                recipe: json!({ "lens": "modes" }),
+                instead: Some(9),
+            },
+            Wish::Curves {
+                keep: KeepResponses {
+                    name: "drive point".into(),
+                    set: OfSet { series: Some(4), ..OfSet::default() },
+                    pairs: vec![["14 z".into(), "14 z".into()]],
+                },
+                instead: None,
+            },
             Wish::HandOver,
         ] {
             let json = serde_json::to_value(&wish).unwrap();

@@ -84,7 +84,7 @@ pub(super) async fn body(app: &App, campaign: i64, version: i64, rig: Rig) -> Re
     let levels = if live { app.capture.live().levels() } else { Vec::new() };
     let seen =
         levels.iter().map(|l| (l.input, LevelSeen { peak_share: l.peak, held_share: l.held, over: l.over_held }));
-    let specimen = sheet::read(app, campaign).await?.specimen;
+    let specimen = sheet::read(&app.desk, campaign).await?.specimen;
     let mut facts = Facts::of(&rig)
         .upon(&specimen.geometry)
         .heard(seen)

@@ -5,7 +5,7 @@ use super::results::analysed;
 use crate::specimens::exchange::with_geometry;
 use crate::specimens::motion::{Motion, Moved, Placed, motions};
 use crate::specimens::sheet;
-use crate::{App, Result};
+use crate::{Desk, Result};
 use echo_formats::uff::{self, Style};
 use echo_job::Refusal;
 use echo_job::analysis::Analysis;
@@ -27,26 +27,26 @@ pub struct DeflectionBody {
     pub strange: Vec<String>,
 }
 
-async fn made(app: &App, run: i64, recipe: serde_json::Value, by: &Following) -> Result<Arc<Analysis>> {
+async fn made(desk: &Desk, run: i64, recipe: serde_json::Value, by: &Following) -> Result<Arc<Analysis>> {
     let recipe = Recipe::from_value(recipe)?;
     if !matches!(recipe.lens, Lens::Deflection(_)) {
         let says = format!("a deflection is made by the lens deflection, not by {}", recipe.lens.name());
         return Err(Refusal::new("lens", says).into());
     }
     let watched = Arc::new(Watched::default());
-    let _held = app.desk.going.followed(by.watch.as_deref(), &watched);
-    analysed(&app.desk, run, recipe, &watched).await
+    let _held = desk.going.followed(by.watch.as_deref(), &watched);
+    analysed(desk, run, recipe, &watched).await
 }
 
 /// A deflection of a run. Going away stops it.
 ///
 /// # Errors
 /// The recipe is of another lens or does not fit, or the database is away.
-pub async fn deflection(app: &App, run: i64, recipe: serde_json::Value, by: &Following) -> Result<DeflectionBody> {
-    let analysis = Analysis::clone(&*made(app, run, recipe, by).await?);
-    let campaign = app.store.run(run).await?.campaign_id;
+pub async fn deflection(desk: &Desk, run: i64, recipe: serde_json::Value, by: &Following) -> Result<DeflectionBody> {
+    let analysis = Analysis::clone(&*made(desk, run, recipe, by).await?);
+    let campaign = desk.store.run(run).await?.campaign_id;
     let Moved { mut motions, places, strange } =
-        motions(&analysis, &sheet::read(app, campaign).await?.specimen.geometry);
+        motions(&analysis, &sheet::read(desk, campaign).await?.specimen.geometry);
     Ok(DeflectionBody { analysis, motion: motions.pop(), places, strange })
 }
 
@@ -54,8 +54,8 @@ pub async fn deflection(app: &App, run: i64, recipe: serde_json::Value, by: &Fol
 ///
 /// # Errors
 /// As [`deflection`]; points that such a file cannot name.
-pub async fn universal_file(app: &App, run: i64, recipe: serde_json::Value) -> Result<Vec<u8>> {
-    let analysis = made(app, run, recipe, &Following::default()).await?;
-    let campaign = app.store.run(run).await?.campaign_id;
-    with_geometry(app, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
+pub async fn universal_file(desk: &Desk, run: i64, recipe: serde_json::Value) -> Result<Vec<u8>> {
+    let analysis = made(desk, run, recipe, &Following::default()).await?;
+    let campaign = desk.store.run(run).await?.campaign_id;
+    with_geometry(desk, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
 }

@@ -1,7 +1,7 @@
 //! The machine's elements, and the lines they have at the speed of a stretch.
 
 use super::going::Watched;
-use super::results::make;
+use super::results::analysed;
 use super::turning::tacho_of;
 use crate::{Desk, Result};
 use echo_job::machine::{LineAt, Machine, Marker};
@@ -94,7 +94,7 @@ pub async fn markers(desk: &Desk, id: i64, q: StretchQuery) -> Result<MarkersBod
     };
     let recipe = serde_json::json!({ "lens": "speed", "tacho": tacho, "interval_s": ((q.to_s - q.from_s) / 50.0).max(0.001),
         "stretch": { "from_s": q.from_s, "to_s": q.to_s } });
-    match make(desk, &run, Recipe::from_value(recipe)?, &Arc::new(Watched::default())).await {
+    match analysed(desk, id, Recipe::from_value(recipe)?, &Arc::new(Watched::default())).await {
         Ok(result) => {
             let named = |name: &str| result.numbers.iter().find(|n| n.name == name).map(|n| n.value);
             let values: Vec<f64> =

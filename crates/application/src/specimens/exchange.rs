@@ -1,7 +1,7 @@
 //! The geometry in files of other programs: read to be looked at, written.
 
 use super::sheet::read;
-use crate::{App, Result};
+use crate::{Desk, Result};
 use echo_formats::geometry::{read as read_file, sheet, universal};
 use echo_formats::uff::{self, Dataset, Style};
 use echo_job::Refusal;
@@ -32,16 +32,16 @@ pub async fn look(name: String, bytes: Vec<u8>) -> Result<GeometryFound> {
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn universal_file(app: &App, id: i64) -> Result<Vec<u8>> {
-    Ok(universal::write(&read(app, id).await?.specimen.geometry))
+pub async fn universal_file(desk: &Desk, id: i64) -> Result<Vec<u8>> {
+    Ok(universal::write(&read(desk, id).await?.specimen.geometry))
 }
 
 /// Datasets as a universal file, with the geometry they are on before them where there is one.
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn with_geometry(app: &App, id: i64, datasets: &[Dataset], style: Style) -> Result<Vec<u8>> {
-    let geometry = &read(app, id).await?.specimen.geometry;
+pub async fn with_geometry(desk: &Desk, id: i64, datasets: &[Dataset], style: Style) -> Result<Vec<u8>> {
+    let geometry = &read(desk, id).await?.specimen.geometry;
     let mut bytes = if geometry.is_empty() { Vec::new() } else { universal::write(geometry) };
     bytes.extend(uff::write(datasets, style));
     Ok(bytes)
@@ -51,6 +51,6 @@ pub async fn with_geometry(app: &App, id: i64, datasets: &[Dataset], style: Styl
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn csv(app: &App, id: i64) -> Result<Vec<u8>> {
-    Ok(sheet::write(&read(app, id).await?.specimen.geometry)?)
+pub async fn csv(desk: &Desk, id: i64) -> Result<Vec<u8>> {
+    Ok(sheet::write(&read(desk, id).await?.specimen.geometry)?)
 }

@@ -1,6 +1,6 @@
 //! Pictures of a specimen, and the surface its points are put onto.
 
-use crate::{App, Error, Result};
+use crate::{Desk, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_formats::geometry::surface as format;
 use echo_formats::picture::PictureKind;
@@ -79,15 +79,15 @@ pub(crate) fn media_type(bytes: &[u8]) -> Option<&'static str> {
 ///
 /// # Errors
 /// The database is away.
-pub async fn list(app: &App, id: i64) -> Result<Vec<SpecimenFileBody>> {
-    Ok(app.store.specimen_files(id).await?.into_iter().map(body).collect())
+pub async fn list(desk: &Desk, id: i64) -> Result<Vec<SpecimenFileBody>> {
+    Ok(desk.store.specimen_files(id).await?.into_iter().map(body).collect())
 }
 
 /// Keeps a picture; gives its key.
 ///
 /// # Errors
 /// It is no picture, is cut off, too large or one too many; there is no such campaign; the database is away.
-pub async fn add_picture(app: &App, id: i64, who: &str, name: &str, bytes: &[u8]) -> Result<i64> {
+pub async fn add_picture(desk: &Desk, id: i64, who: &str, name: &str, bytes: &[u8]) -> Result<i64> {
     let name = named(name)?;
     let refuse = |says: String| Err(Refusal::new("file", says).into());
     let Some(media_type) = media_type(bytes) else {
@@ -96,19 +96,19 @@ pub async fn add_picture(app: &App, id: i64, who: &str, name: &str, bytes: &[u8]
     if bytes.len() > LARGEST_PICTURE {
         return refuse(format!("{name} has {} MB; allowed: up to {} MB", bytes.len() >> 20, LARGEST_PICTURE >> 20));
     }
-    let there = app.store.specimen_files(id).await?;
+    let there = desk.store.specimen_files(id).await?;
     if there.iter().filter(|f| f.kind == "picture").count() >= MOST_PICTURES {
         return refuse(format!("there are {MOST_PICTURES} pictures; remove one first"));
     }
     let file = NewSpecimenFile { kind: "picture", name: &name, media_type, to_m: 1.0, bytes };
-    Ok(app.store.keep_specimen_file(id, &file, who).await?)
+    Ok(desk.store.keep_specimen_file(id, &file, who).await?)
 }
 
 /// Keeps a surface in place of the one before it; gives its key.
 ///
 /// # Errors
 /// It is no surface, or too large; there is no such campaign; the database is away.
-pub async fn set_surface(app: &App, id: i64, who: &str, q: SurfaceQuery, bytes: Vec<u8>) -> Result<i64> {
+pub async fn set_surface(desk: &Desk, id: i64, who: &str, q: SurfaceQuery, bytes: Vec<u8>) -> Result<i64> {
     let name = named(&q.name)?;
     let to_m = q.to_m.unwrap_or(1e-3);
     if !(to_m.is_finite() && to_m > 0.0 && to_m <= 1e4) {
@@ -122,18 +122,18 @@ pub async fn set_surface(app: &App, id: i64, who: &str, q: SurfaceQuery, bytes: 
     .await??;
     let media_type = "application/octet-stream";
     let file = NewSpecimenFile { kind: "surface", name: &name, media_type, to_m, bytes: &bytes };
-    Ok(app.store.keep_specimen_file(id, &file, who).await?)
+    Ok(desk.store.keep_specimen_file(id, &file, who).await?)
 }
 
 /// The surface, if there is one.
 ///
 /// # Errors
 /// The database is away.
-pub async fn surface(app: &App, id: i64) -> Result<Option<Mesh>> {
-    let Some(of) = app.store.specimen_files(id).await?.into_iter().find(|f| f.kind == "surface") else {
+pub async fn surface(desk: &Desk, id: i64) -> Result<Option<Mesh>> {
+    let Some(of) = desk.store.specimen_files(id).await?.into_iter().find(|f| f.kind == "surface") else {
         return Ok(None);
     };
-    let (file, bytes) = app.store.specimen_file(of.id).await?;
+    let (file, bytes) = desk.store.specimen_file(of.id).await?;
     let mesh = tokio::task::spawn_blocking(move || format::read(&file.name, &bytes, file.to_m)).await??;
     Ok(Some(mesh))
 }
@@ -142,8 +142,8 @@ pub async fn surface(app: &App, id: i64) -> Result<Option<Mesh>> {
 ///
 /// # Errors
 /// The database is away.
-pub async fn corners(app: &App, id: i64) -> Result<Vec<u8>> {
-    let mesh = surface(app, id).await?.unwrap_or_default();
+pub async fn corners(desk: &Desk, id: i64) -> Result<Vec<u8>> {
+    let mesh = surface(desk, id).await?.unwrap_or_default();
     Ok(mesh.triangles.iter().flatten().flatten().flat_map(|x| x.to_le_bytes()).collect())
 }
 
@@ -151,8 +151,8 @@ pub async fn corners(app: &App, id: i64) -> Result<Vec<u8>> {
 ///
 /// # Errors
 /// There is none of that key, or the database is away.
-pub async fn picture(app: &App, id: i64) -> Result<(String, String, Vec<u8>)> {
-    let (file, bytes) = app.store.specimen_file(id).await?;
+pub async fn picture(desk: &Desk, id: i64) -> Result<(String, String, Vec<u8>)> {
+    let (file, bytes) = desk.store.specimen_file(id).await?;
     Ok((file.name, file.media_type, bytes))
 }
 

@@ -1,7 +1,7 @@
 //! The sheet of a specimen: what it is, and its points, lines and faces.
 
 use super::files::surface;
-use crate::{App, Error, Result};
+use crate::{Desk, Error, Result};
 use echo_job::Refusal;
 use echo_job::geometry::edit::GeometryChange;
 use echo_job::rig::Channel;
@@ -37,18 +37,18 @@ pub struct SpecimenBody {
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn read(app: &App, id: i64) -> Result<SpecimenBody> {
+pub async fn read(desk: &Desk, id: i64) -> Result<SpecimenBody> {
     let at_hand = |version| {
-        let all = app.specimens.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let all = desk.specimens.0.lock().unwrap_or_else(PoisonError::into_inner);
         all.get(&id).filter(|(of, _)| *of == version).map(|(_, s)| s.clone())
     };
-    let version = app.store.specimen_version(id).await?;
+    let version = desk.store.specimen_version(id).await?;
     if let Some(specimen) = at_hand(version) {
         return Ok(SpecimenBody { version, specimen });
     }
-    let (sheet, version) = app.store.specimen(id).await?;
+    let (sheet, version) = desk.store.specimen(id).await?;
     let specimen: Arc<Specimen> = Arc::new(serde_json::from_value(sheet)?);
-    let mut all = app.specimens.0.lock().unwrap_or_else(PoisonError::into_inner);
+    let mut all = desk.specimens.0.lock().unwrap_or_else(PoisonError::into_inner);
     all.insert(id, (version, specimen.clone()));
     while all.len() > AT_HAND {
         all.pop_first();
@@ -76,8 +76,8 @@ pub struct PlacedSensor {
 ///
 /// # Errors
 /// There is no such campaign, or the database is away.
-pub async fn sensors(app: &App, id: i64) -> Result<Vec<PlacedSensor>> {
-    let (specimen, rig) = (read(app, id).await?.specimen, app.store.rig(id).await?.rig);
+pub async fn sensors(desk: &Desk, id: i64) -> Result<Vec<PlacedSensor>> {
+    let (specimen, rig) = (read(desk, id).await?.specimen, desk.store.rig(id).await?.rig);
     let places = specimen.geometry.places();
     let rows: HashMap<&str, usize> =
         specimen.geometry.points.iter().enumerate().map(|(i, p)| (p.name.as_str(), i)).collect();
@@ -119,12 +119,12 @@ fn told(from: &Specimen, to: &Specimen) -> Value {
 ///
 /// # Errors
 /// It is not allowed, somebody else was faster, or the database is away.
-pub async fn save(app: &App, id: i64, made_on: Option<i64>, who: &str, to: Specimen) -> Result<SpecimenBody> {
+pub async fn save(desk: &Desk, id: i64, made_on: Option<i64>, who: &str, to: Specimen) -> Result<SpecimenBody> {
     to.check()?;
-    let from = read(app, id).await?;
+    let from = read(desk, id).await?;
     let detail = told(&from.specimen, &to);
     let sheet = serde_json::to_value(&to)?;
-    let version = app.store.save_specimen(id, made_on, &sheet, (who, &detail)).await?;
+    let version = desk.store.save_specimen(id, made_on, &sheet, (who, &detail)).await?;
     Ok(SpecimenBody { version, specimen: Arc::new(to) })
 }
 
@@ -132,15 +132,15 @@ pub async fn save(app: &App, id: i64, made_on: Option<i64>, who: &str, to: Speci
 ///
 /// # Errors
 /// The first thing that is not allowed; somebody else was faster; the database is away.
-pub async fn change(app: &App, id: i64, made_on: i64, who: &str, change: GeometryChange) -> Result<SpecimenBody> {
-    let now = at(app, id, made_on).await?;
+pub async fn change(desk: &Desk, id: i64, made_on: i64, who: &str, change: GeometryChange) -> Result<SpecimenBody> {
+    let now = at(desk, id, made_on).await?;
     let geometry = now.specimen.geometry.changed(&change, now.specimen.unit)?;
-    save(app, id, Some(made_on), who, Specimen { geometry, ..(*now.specimen).clone() }).await
+    save(desk, id, Some(made_on), who, Specimen { geometry, ..(*now.specimen).clone() }).await
 }
 
 /// The sheet, if it still is of a version.
-async fn at(app: &App, id: i64, made_on: i64) -> Result<SpecimenBody> {
-    let now = read(app, id).await?;
+async fn at(desk: &Desk, id: i64, made_on: i64) -> Result<SpecimenBody> {
+    let now = read(desk, id).await?;
     if now.version != made_on {
         return Err(echo_store::StoreError::Stale("specimen", now.version).into());
     }
@@ -151,10 +151,10 @@ async fn at(app: &App, id: i64, made_on: i64) -> Result<SpecimenBody> {
 ///
 /// # Errors
 /// There is no surface, a row that is not there, somebody else was faster, or the database is away.
-pub async fn put_onto_surface(app: &App, id: i64, made_on: i64, who: &str, rows: Vec<usize>) -> Result<SpecimenBody> {
-    let now = at(app, id, made_on).await?;
+pub async fn put_onto_surface(desk: &Desk, id: i64, made_on: i64, who: &str, rows: Vec<usize>) -> Result<SpecimenBody> {
+    let now = at(desk, id, made_on).await?;
     let mesh =
-        surface(app, id).await?.ok_or_else(|| Error::conflict("there is no surface; bring one in as STL or OBJ"))?;
+        surface(desk, id).await?.ok_or_else(|| Error::conflict("there is no surface; bring one in as STL or OBJ"))?;
     let mut to = (*now.specimen).clone();
     let points = &mut to.geometry.points;
     let rows = if rows.is_empty() { (0..points.len()).collect() } else { rows };
@@ -166,7 +166,7 @@ pub async fn put_onto_surface(app: &App, id: i64, made_on: i64, who: &str, rows:
     for (row, [x, y, z]) in rows.into_iter().zip(onto) {
         (points[row].x, points[row].y, points[row].z) = (x, y, z);
     }
-    save(app, id, Some(made_on), who, to).await
+    save(desk, id, Some(made_on), who, to).await
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 
 use crate::specimens::exchange::with_geometry;
 use crate::specimens::sheet;
-use crate::{App, Error, Result};
+use crate::{Desk, Error, Result};
 use chrono::{DateTime, Utc};
 use echo_formats::uff::{self, Style};
 use echo_job::analysis::Analysis;
@@ -129,10 +129,10 @@ fn body(f: FunctionHead) -> FunctionBody {
 ///
 /// # Errors
 /// The database is away.
-pub async fn list(app: &App, campaign: i64) -> Result<FunctionsBody> {
-    let heads = app.store.function_heads(campaign).await?;
+pub async fn list(desk: &Desk, campaign: i64) -> Result<FunctionsBody> {
+    let heads = desk.store.function_heads(campaign).await?;
     let numbers: BTreeMap<i64, i32> =
-        app.store.all_series(campaign).await?.into_iter().map(|s| (s.id, s.number)).collect();
+        desk.store.all_series(campaign).await?.into_iter().map(|s| (s.id, s.number)).collect();
     let mut sets: Vec<FunctionSet> = Vec::new();
     for f in &heads {
         let at = sets.iter().position(|s| s.series == f.series && s.source == f.source).unwrap_or_else(|| {
@@ -158,8 +158,8 @@ pub async fn list(app: &App, campaign: i64) -> Result<FunctionsBody> {
 ///
 /// # Errors
 /// The database is away.
-pub async fn take_out(app: &App, campaign: i64, take: &TakeOut) -> Result<()> {
-    app.store.take_functions(campaign, &take.functions, take.out).await?;
+pub async fn take_out(desk: &Desk, campaign: i64, take: &TakeOut) -> Result<()> {
+    desk.store.take_functions(campaign, &take.functions, take.out).await?;
     Ok(())
 }
 
@@ -167,8 +167,8 @@ pub async fn take_out(app: &App, campaign: i64, take: &TakeOut) -> Result<()> {
 ///
 /// # Errors
 /// One of them is of a series, or the database is away.
-pub async fn delete(app: &App, campaign: i64, keys: &[i64]) -> Result<()> {
-    Ok(app.store.delete_functions(campaign, keys).await?)
+pub async fn delete(desk: &Desk, campaign: i64, keys: &[i64]) -> Result<()> {
+    Ok(desk.store.delete_functions(campaign, keys).await?)
 }
 
 /// Responses of a set, ready to be read together.
@@ -191,11 +191,11 @@ pub(super) struct Read {
 }
 
 /// Heads of a set that are used: what is not taken out, each pair once.
-pub(super) async fn chosen(app: &App, campaign: i64, of: &OfSet) -> Result<Vec<FunctionHead>> {
+pub(super) async fn chosen(desk: &Desk, campaign: i64, of: &OfSet) -> Result<Vec<FunctionHead>> {
     let source = of.source.clone().unwrap_or_default();
     let own = |f: &FunctionHead| f.series == of.series && f.source == source && !f.taken_out;
     let mut heads: Vec<FunctionHead> =
-        app.store.function_heads(campaign).await?.into_iter().filter(|f| own(f)).collect();
+        desk.store.function_heads(campaign).await?.into_iter().filter(|f| own(f)).collect();
     // What was measured for a point comes before what stays and was measured again with every point.
     heads.sort_by_key(|f| f.stays);
     let mut seen: Vec<(Dof, Dof)> = Vec::new();
@@ -217,8 +217,8 @@ pub(super) struct Lettered {
 }
 
 impl Lettered {
-    pub(super) async fn of(app: &App, campaign: i64) -> Result<Lettered> {
-        let sheet = sheet::read(app, campaign).await?;
+    pub(super) async fn of(desk: &Desk, campaign: i64) -> Result<Lettered> {
+        let sheet = sheet::read(desk, campaign).await?;
         Ok(Lettered { specimen: sheet.specimen, version: sheet.version })
     }
 
@@ -248,14 +248,14 @@ impl Lettered {
 }
 
 /// Reads a set with its values. Directions that the specimen knows by names of their own become letters.
-pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Read>> {
-    let heads = chosen(app, campaign, of).await?;
-    let lettered = Lettered::of(app, campaign).await?;
+pub(super) async fn read(desk: &Desk, campaign: i64, of: &OfSet) -> Result<Arc<Read>> {
+    let heads = chosen(desk, campaign, of).await?;
+    let lettered = Lettered::of(desk, campaign).await?;
     let mut fingerprint = format!("{campaign} {} ", lettered.version);
     for f in &heads {
         let _ = write!(fingerprint, "{}@{} ", f.id, f.made_at.timestamp_micros());
     }
-    let known = app.taps.inner().read.clone();
+    let known = desk.responses.of().read.clone();
     if let Some((_, read)) = known.filter(|(was, _)| *was == fingerprint) {
         return Ok(read);
     }
@@ -280,7 +280,7 @@ pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Rea
     let mut values: BTreeMap<i64, (Vec<f64>, Option<Vec<f64>>)> = BTreeMap::new();
     let keys: Vec<i64> = heads.iter().map(|f| f.id).collect();
     for some in keys.chunks(64) {
-        for (id, parts, coherence) in app.store.function_values(some).await? {
+        for (id, parts, coherence) in desk.store.function_values(some).await? {
             values.insert(id, (parts, coherence));
         }
     }
@@ -291,7 +291,7 @@ pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Rea
         traces.push(Trace { channel: k as u32 + 1, ..lettered.trace(f, &parts) });
     }
     let says = match of.series {
-        Some(id) => format!("tap series {}", app.store.series(id).await?.number),
+        Some(id) => format!("tap series {}", desk.store.series(id).await?.number),
         None => first.source.clone(),
     };
     let read = Arc::new(Read {
@@ -303,13 +303,13 @@ pub(super) async fn read(app: &App, campaign: i64, of: &OfSet) -> Result<Arc<Rea
         added_decay: first.added_decay,
         hits: heads.iter().map(|f| f.hits.len()).sum(),
     });
-    app.taps.inner().read = Some((fingerprint, read.clone()));
+    desk.responses.of().read = Some((fingerprint, read.clone()));
     Ok(read)
 }
 
 /// Responses of a set with their coherences as one result.
-async fn as_result(app: &App, campaign: i64, of: &OfSet) -> Result<Analysis> {
-    let all = read(app, campaign, of).await?;
+pub(super) async fn as_result(desk: &Desk, campaign: i64, of: &OfSet) -> Result<Analysis> {
+    let all = read(desk, campaign, of).await?;
     let mut traces = Vec::new();
     for (t, coherence) in all.traces.iter().cloned().zip(all.coherences.iter().cloned()) {
         let known = coherence.map(|c| Trace {
@@ -353,12 +353,12 @@ async fn as_result(app: &App, campaign: i64, of: &OfSet) -> Result<Analysis> {
 ///
 /// # Errors
 /// None of these keys, different lines, or the database is away.
-pub async fn curves(app: &App, campaign: i64, keys: &[i64]) -> Result<Analysis> {
+pub async fn curves(desk: &Desk, campaign: i64, keys: &[i64]) -> Result<Analysis> {
     let heads: Vec<FunctionHead> =
-        app.store.function_heads(campaign).await?.into_iter().filter(|f| keys.contains(&f.id)).collect();
+        desk.store.function_heads(campaign).await?.into_iter().filter(|f| keys.contains(&f.id)).collect();
     let first = heads.first().ok_or_else(|| Error::missing("this response"))?;
     let of = OfSet { series: first.series, source: first.series.is_none().then(|| first.source.clone()), run: None };
-    let mut result = as_result(app, campaign, &of).await?;
+    let mut result = as_result(desk, campaign, &of).await?;
     let wanted = |t: &Trace| {
         heads.iter().any(|f| {
             let name = format!("{} over {}", f.response, f.reference);
@@ -373,10 +373,10 @@ pub async fn curves(app: &App, campaign: i64, keys: &[i64]) -> Result<Analysis> 
 ///
 /// # Errors
 /// The set has no responses, or the database is away.
-pub async fn universal_file(app: &App, campaign: i64, of: &OfSet, binary: bool) -> Result<Vec<u8>> {
-    let result = as_result(app, campaign, of).await?;
+pub async fn universal_file(desk: &Desk, campaign: i64, of: &OfSet, binary: bool) -> Result<Vec<u8>> {
+    let result = as_result(desk, campaign, of).await?;
     let style = if binary { Style::Binary } else { Style::Text };
-    with_geometry(app, campaign, &uff::of_result(&result)?, style).await
+    with_geometry(desk, campaign, &uff::of_result(&result)?, style).await
 }
 
 /// Responses among the curves of a file, as they are kept in the table.

@@ -37,11 +37,12 @@ pub async fn halves(app: &App, campaign: i64, wish: &ModesWish, by: &Following) 
     let watched = Arc::new(Watched::default());
     let _held = app.desk.going.followed(by.watch.as_deref(), &watched);
     let hangup = Hangup::of(&watched);
-    let Looked { seen, recipe, .. } = looked(app, campaign, &wish.set, &wish.recipe, &Following::default()).await?;
-    let lettered = Lettered::of(app, campaign).await?;
+    let Looked { seen, recipe, .. } =
+        looked(&app.desk, campaign, &wish.set, &wish.recipe, &Following::default()).await?;
+    let lettered = Lettered::of(&app.desk, campaign).await?;
     // Which of a point's responses the set is made of.
     let mut points: BTreeMap<usize, Vec<FunctionHead>> = BTreeMap::new();
-    for head in chosen(app, campaign, &wish.set).await? {
+    for head in chosen(&app.desk, campaign, &wish.set).await? {
         points.entry(head.point.max(0) as usize).or_default().push(head);
     }
     let now = &series.session;

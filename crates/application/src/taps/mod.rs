@@ -8,6 +8,7 @@
 //! | `samples` | samples of hits, from a moment ago or from the store |
 //! | [`made`] | responses of a point made of its hits, and what is shown of them |
 //! | [`functions`] | the table of responses |
+//! | [`kept`] | responses kept under a name |
 //! | [`halves`] | how much modes scatter over halves of the hits |
 //! | [`modes`] | modes of a set of responses |
 
@@ -15,6 +16,7 @@ mod circuits;
 pub mod functions;
 pub mod going;
 pub mod halves;
+pub mod kept;
 pub mod made;
 pub mod modes;
 mod samples;
@@ -39,9 +41,23 @@ struct Inner {
     heard: Option<(i64, HitHeard)>,
     count: u64,
     held: VecDeque<(HitKey, Arc<HeldHit>)>,
-    /// Responses that were read last, and looked at last, by what they were.
+}
+
+/// Responses that were read last, and looked at last, by what they were.
+#[derive(Default)]
+struct Looks {
     read: Option<(String, Arc<Read>)>,
     seen: Option<(String, Arc<Seen>, Recipe)>,
+}
+
+/// Responses at hand, so that picking another pole answers at once; cheap to clone.
+#[derive(Clone, Default)]
+pub(crate) struct Responses(Arc<Mutex<Looks>>);
+
+impl Responses {
+    fn of(&self) -> MutexGuard<'_, Looks> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
 }
 
 /// What tap series share while the server lives; cheap to clone.

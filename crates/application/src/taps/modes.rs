@@ -2,13 +2,14 @@
 //! answers at once.
 
 use super::functions::{OfSet, Read, read};
+use super::kept::{inputs, named};
 use crate::runs::budget::weight;
 use crate::runs::going::{Following, Hangup, Watched};
 use crate::runs::source::RunSource;
 use crate::specimens::exchange::with_geometry;
 use crate::specimens::motion::{Motion, Moved, motions};
 use crate::specimens::sheet;
-use crate::{App, Error, Result};
+use crate::{Desk, Error, Result};
 use chrono::Utc;
 use echo_formats::uff::{self, Style};
 use echo_job::analysis::modal::{Compared, Seen, ShapeSet, listen, look, modes_of, synthesised};
@@ -123,20 +124,20 @@ impl Looked {
 }
 
 pub(super) async fn looked(
-    app: &App,
+    desk: &Desk,
     campaign: i64,
     set: &OfSet,
     recipe: &serde_json::Value,
     by: &Following,
 ) -> Result<Looked> {
     match set.run {
-        Some(run) => of_run(app, campaign, run, Recipe::from_value(recipe.clone())?, by).await,
-        None => of_responses(app, campaign, set, recipe).await,
+        Some(run) => of_run(desk, campaign, run, Recipe::from_value(recipe.clone())?, by).await,
+        None => of_responses(desk, campaign, set, recipe).await,
     }
 }
 
-async fn of_responses(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json::Value) -> Result<Looked> {
-    let all = read(app, campaign, set).await?;
+async fn of_responses(desk: &Desk, campaign: i64, set: &OfSet, recipe: &serde_json::Value) -> Result<Looked> {
+    let all = read(desk, campaign, set).await?;
     let recipe = recipe_of(recipe, &all)?;
     let count = all.traces.len();
     let input = match all.hits {
@@ -144,37 +145,37 @@ async fn of_responses(app: &App, campaign: i64, set: &OfSet, recipe: &serde_json
         hits => format!("{}, {count} responses of {hits} hits", all.says),
     };
     let key = looked_by(&recipe, campaign, &all.fingerprint)?;
-    let known = app.taps.inner().seen.clone();
+    let known = desk.responses.of().seen.clone();
     if let Some((_, seen, _)) = known.filter(|(of, ..)| *of == key) {
         return Ok(Looked { seen, recipe, input });
     }
     let (of, hz, traces) = (recipe.clone(), all.frequencies_hz.clone(), all.traces.clone());
-    let threads = app.desk.budget.threads();
+    let threads = desk.budget.threads();
     let seen = tokio::task::spawn_blocking(move || threads.install(|| look(&of, (&hz, &traces)))).await??;
     let seen = Arc::new(seen);
-    app.taps.inner().seen = Some((key, seen.clone(), recipe.clone()));
+    desk.responses.of().seen = Some((key, seen.clone(), recipe.clone()));
     Ok(Looked { seen, recipe, input })
 }
 
 /// A run in operation: its samples are read once, whatever is picked of their poles.
-async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe, by: &Following) -> Result<Looked> {
-    let run = app.store.run(id).await?;
+async fn of_run(desk: &Desk, campaign: i64, id: i64, recipe: Recipe, by: &Following) -> Result<Looked> {
+    let run = desk.store.run(id).await?;
     if run.campaign_id != campaign {
         return Err(Error::missing("that run"));
     }
     let input = format!("run {} of campaign {campaign}, in operation", run.number);
-    let of = format!("run {id} {} {}", run.samples, app.store.corrected(id).await?);
+    let of = format!("run {id} {} {}", run.samples, desk.store.corrected(id).await?);
     let key = looked_by(&recipe, campaign, &of)?;
-    let known = app.taps.inner().seen.clone();
+    let known = desk.responses.of().seen.clone();
     if let Some((_, seen, filled)) = known.filter(|(of, ..)| *of == key) {
         return Ok(Looked { seen, recipe: Recipe { lens: recipe.lens, ..filled }, input });
     }
-    let mut source = RunSource::open(&app.store, &run).await?;
+    let mut source = RunSource::open(&desk.store, &run).await?;
     let watched = Arc::new(Watched::default());
-    let _held = app.desk.going.followed(by.watch.as_deref(), &watched);
+    let _held = desk.going.followed(by.watch.as_deref(), &watched);
     let hangup = Hangup::of(&watched);
-    let room = app.desk.budget.room(weight(&recipe, &source), &watched).await?;
-    let threads = app.desk.budget.threads();
+    let room = desk.budget.room(weight(&recipe, &source), &watched).await?;
+    let threads = desk.budget.threads();
     let (seen, filled) = tokio::task::spawn_blocking(move || {
         let _room = room;
         threads.install(|| listen(&recipe, &mut source, &mut |share| watched.tell(share)))
@@ -182,13 +183,13 @@ async fn of_run(app: &App, campaign: i64, id: i64, recipe: Recipe, by: &Followin
     .await??;
     hangup.served();
     let seen = Arc::new(seen);
-    app.taps.inner().seen = Some((key, seen.clone(), filled.clone()));
+    desk.responses.of().seen = Some((key, seen.clone(), filled.clone()));
     Ok(Looked { seen, recipe: filled, input })
 }
 
-async fn analysed(app: &App, campaign: i64, wish: &ModesWish, by: &Following) -> Result<Analysis> {
-    let looked = looked(app, campaign, &wish.set, &wish.recipe, by).await?;
-    let threads = app.desk.budget.threads();
+async fn analysed(desk: &Desk, campaign: i64, wish: &ModesWish, by: &Following) -> Result<Analysis> {
+    let looked = looked(desk, campaign, &wish.set, &wish.recipe, by).await?;
+    let threads = desk.budget.threads();
     let made = tokio::task::spawn_blocking(move || {
         threads.install(|| modes_of(&looked.seen, &looked.recipe, looked.provenance(), &mut |_| true))
     });
@@ -199,9 +200,9 @@ async fn analysed(app: &App, campaign: i64, wish: &ModesWish, by: &Following) ->
 ///
 /// # Errors
 /// The set has no responses, the run no samples that can be listened to, they do not fit together, no pole holds in the band, or the database is away.
-pub async fn modes(app: &App, campaign: i64, wish: &ModesWish, by: &Following) -> Result<ModesBody> {
-    let analysis = analysed(app, campaign, wish, by).await?;
-    let geometry = sheet::read(app, campaign).await?.specimen;
+pub async fn modes(desk: &Desk, campaign: i64, wish: &ModesWish, by: &Following) -> Result<ModesBody> {
+    let analysis = analysed(desk, campaign, wish, by).await?;
+    let geometry = sheet::read(desk, campaign).await?.specimen;
     let Moved { motions, strange, .. } = motions(&analysis, &geometry.geometry);
     Ok(ModesBody { analysis, motions, strange })
 }
@@ -210,8 +211,8 @@ pub async fn modes(app: &App, campaign: i64, wish: &ModesWish, by: &Following) -
 ///
 /// # Errors
 /// As [`modes`]; a response that is not there.
-pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result<SynthesisBody> {
-    let Looked { seen, recipe, .. } = looked(app, campaign, &wish.set, &wish.recipe, &Following::default()).await?;
+pub async fn synthesis(desk: &Desk, campaign: i64, wish: &SynthesisWish) -> Result<SynthesisBody> {
+    let Looked { seen, recipe, .. } = looked(desk, campaign, &wish.set, &wish.recipe, &Following::default()).await?;
     let at = (wish.response, wish.reference);
     let of = seen.clone();
     let made = tokio::task::spawn_blocking(move || synthesised(&of, &recipe, at)).await??;
@@ -230,47 +231,28 @@ pub async fn synthesis(app: &App, campaign: i64, wish: &SynthesisWish) -> Result
 ///
 /// # Errors
 /// As [`modes`]; points that such a file cannot name.
-pub async fn universal_file(app: &App, campaign: i64, wish: &ModesWish) -> Result<Vec<u8>> {
-    let analysis = analysed(app, campaign, wish, &Following::default()).await?;
-    with_geometry(app, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
+pub async fn universal_file(desk: &Desk, campaign: i64, wish: &ModesWish) -> Result<Vec<u8>> {
+    let analysis = analysed(desk, campaign, wish, &Following::default()).await?;
+    with_geometry(desk, campaign, &uff::of_shapes(&analysis)?, Style::Text).await
 }
 
 /// Keeps modes under a name among the campaign's results; gives their key.
 ///
 /// # Errors
 /// As [`modes`]; no name.
-pub async fn keep(app: &App, campaign: i64, keep: KeepModes, who: &str) -> Result<i64> {
-    let name = keep.name.trim();
-    if name.is_empty() || name.chars().count() > 80 {
-        return Err(Error::from(echo_job::Refusal::new("name", "the name must have 1 to 80 characters")));
-    }
+pub async fn keep(desk: &Desk, campaign: i64, keep: KeepModes, who: &str) -> Result<i64> {
+    let name = named(&keep.name)?;
     let wish = ModesWish { set: keep.set, recipe: keep.recipe };
-    let analysis = analysed(app, campaign, &wish, &Following::default()).await?;
-    let mut inputs: Vec<Input> = Vec::new();
-    let heads = match wish.set.run {
-        Some(run) => {
-            inputs.push(Input::run(run, app.store.corrected(run).await?));
-            Vec::new()
-        }
-        None => super::functions::chosen(app, campaign, &wish.set).await?,
+    let analysis = analysed(desk, campaign, &wish, &Following::default()).await?;
+    let inputs = match wish.set.run {
+        Some(run) => vec![Input::run(run, desk.store.corrected(run).await?)],
+        None => inputs(desk, &super::functions::chosen(desk, campaign, &wish.set).await?).await?,
     };
-    for hit in heads.iter().flat_map(|f| &f.hits) {
-        let at = match inputs.iter().position(|i| i.run_id == Some(hit.run)) {
-            Some(at) => at,
-            None => {
-                inputs.push(Input::run(hit.run, app.store.corrected(hit.run).await?));
-                inputs.len() - 1
-            }
-        };
-        if !inputs[at].takes.contains(&(hit.take as i32)) {
-            inputs[at].takes.push(hit.take as i32);
-        }
-    }
     let mut recipe = serde_json::to_value(&analysis.recipe)?;
     recipe["of"] = serde_json::to_value(&wish.set)?;
     let body = serde_json::to_value(&analysis)?;
     let new = NewResult { campaign, name, recipe: &recipe, body: &body, inputs: &inputs, who };
-    Ok(app.store.keep_result(&new).await?)
+    Ok(desk.store.keep_result(&new).await?)
 }
 
 /// Modes that are held against a kept result.
@@ -290,9 +272,9 @@ pub struct CompareWish {
 ///
 /// # Errors
 /// As [`modes`]; the kept result holds no shapes, or none at the same places.
-pub async fn compare(app: &App, campaign: i64, wish: CompareWish) -> Result<Compared> {
-    let other = ShapeSet::kept(&app.store.kept_result(wish.with).await?)?;
+pub async fn compare(desk: &Desk, campaign: i64, wish: CompareWish) -> Result<Compared> {
+    let other = ShapeSet::kept(&desk.store.kept_result(wish.with).await?)?;
     let wish = ModesWish { set: wish.set, recipe: wish.recipe };
-    let own = analysed(app, campaign, &wish, &Following::default()).await?;
+    let own = analysed(desk, campaign, &wish, &Following::default()).await?;
     Ok(ShapeSet::of(&own)?.against(&other)?)
 }

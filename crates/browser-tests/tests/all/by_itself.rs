@@ -185,7 +185,7 @@ async fn what_could_never_be_done_is_refused_when_it_is_planned() -> Result<()> 
         (
             json!({ "when": "series", "what": { "do": "file", "export": { "format": "wav" } } }),
             "afterwards.0",
-            "there is no single run",
+            "cannot follow a tap series; allowed: its modes kept",
         ),
         (
             json!({ "when": "run", "what": { "do": "report", "template": "Of last year" } }),

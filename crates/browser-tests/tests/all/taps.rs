@@ -15,7 +15,7 @@ const LISTENING: &str = "window.asked = [];
                  start: () => { window.asked.push(note.hz); }, stop() {} }; }
       createGain() { return { gain: { setValueAtTime() {}, exponentialRampToValueAtTime() {} }, connect: (x) => x }; } };";
 
-fn plan(points: std::ops::RangeInclusive<u8>, hits: u32) -> Value {
+pub fn plan(points: std::ops::RangeInclusive<u8>, hits: u32) -> Value {
     let points: Vec<Value> = points.map(|k| json!({ "point": k.to_string(), "direction": "" })).collect();
     json!({ "roving": "response", "force": 1, "moving": [2, 3, 4], "points": points, "hits": hits,
         "limits": { "least_n": 120.0, "most_n": 430.0, "double_share": 0.1, "apart_s": 0.002, "over_share": 0.98 },
@@ -23,21 +23,21 @@ fn plan(points: std::ops::RangeInclusive<u8>, hits: u32) -> Value {
         "least_coherence": 0.9 })
 }
 
-fn hit(newtons: f64, manner: &str, tip: &str) -> Value {
+pub fn hit(newtons: f64, manner: &str, tip: &str) -> Value {
     json!({ "after_s": 0.9, "do": "hit", "point": 14, "direction": "-z", "newtons": newtons, "manner": manner, "tip": tip })
 }
 
-fn hang(point: usize) -> Value {
+pub fn hang(point: usize) -> Value {
     // Not before the ringing of the last hit is recorded.
     json!({ "after_s": 1.0, "do": "hang", "input": 2, "point": point, "direction": "x" })
 }
 
-async fn play(r: &Rigged, steps: Vec<Value>) -> Result<()> {
+pub async fn play(r: &Rigged, steps: Vec<Value>) -> Result<()> {
     r.at_front_end(0, json!({ "do": "script", "steps": steps })).await
 }
 
 /// The series as it stands once that is so.
-async fn until(r: &Rigged, series: i64, what: &str, good: impl Fn(&Value) -> bool) -> Result<Value> {
+pub async fn until(r: &Rigged, series: i64, what: &str, good: impl Fn(&Value) -> bool) -> Result<Value> {
     let path = format!("/api/taps/{series}");
     let found = again_until(async || {
         let body = r.get(&path).await?;

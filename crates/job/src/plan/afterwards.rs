@@ -3,7 +3,7 @@
 use crate::Refusal;
 use crate::export::RunExport;
 use crate::export::pattern::{check, check_folder};
-use crate::recipe::Recipe;
+use crate::recipe::{Lens, Recipe};
 use crate::report::form::ReportForm;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -24,7 +24,7 @@ pub enum Ending {
     Round,
     /// The last of the rounds, or they were stopped.
     Rounds,
-    /// A tap series: each of its points has its hits, or is left out.
+    /// A tap series: each of its points has its hits, or is left out, and nothing is recorded for it any more.
     Series,
 }
 
@@ -42,6 +42,24 @@ impl Ending {
     /// Whether there is one run that it is about.
     fn has_run(self) -> bool {
         matches!(self, Ending::Run | Ending::Round)
+    }
+
+    /// What can be done when it has ended.
+    fn allows(self, what: &Deed) -> bool {
+        match what {
+            Deed::Keep { .. } | Deed::File { .. } => self.has_run(),
+            Deed::Modes { .. } | Deed::Responses { .. } => self == Ending::Series,
+            Deed::Report { .. } => true,
+        }
+    }
+
+    /// The same in words.
+    fn allowed(self) -> &'static str {
+        match self {
+            Ending::Run | Ending::Round => "a result kept, the run as a file, a report",
+            Ending::Rounds => "a report; there is no single run",
+            Ending::Series => "its modes kept, its responses as a file, a report; there is no single run",
+        }
     }
 }
 
@@ -77,6 +95,25 @@ pub enum Deed {
         #[serde(default)]
         folder: String,
     },
+    /// The modes of a tap series are found, the poles that hold picked, and kept.
+    Modes {
+        /// Name they are kept under.
+        name: String,
+        /// Its recipe, of the lens modes.
+        recipe: Box<Recipe>,
+    },
+    /// The responses of a tap series are written as a universal file, with the geometry they are on.
+    Responses {
+        /// Whether its numbers are binary.
+        #[serde(default)]
+        binary: bool,
+        /// Folder below the one for files, with words in braces.
+        #[serde(default)]
+        folder: String,
+        /// Name of the file without its ending, with words in braces; empty for one with the series' number.
+        #[serde(default)]
+        name: String,
+    },
     /// The report is made.
     Report {
         /// As what.
@@ -106,21 +143,25 @@ pub struct Afterwards {
 
 impl Afterwards {
     fn check(&self) -> Result<(), Refusal> {
-        if !self.when.has_run() && !matches!(self.what, Deed::Report { .. }) {
-            let says = format!("when {} ended there is no single run; allowed: a report", self.when);
+        if !self.when.allows(&self.what) {
+            let says = format!("this cannot follow {}; allowed: {}", self.when, self.when.allowed());
             return Err(Refusal::new("when", says));
         }
         match &self.what {
             Deed::Keep { name, recipe, channels } => {
-                let letters = name.trim().chars().count();
-                if letters == 0 || letters > LONGEST || name.chars().any(char::is_control) {
-                    let says = format!("a result is kept under a name; allowed: 1 to {LONGEST} characters in one line");
-                    return Err(Refusal::new("name", says));
-                }
+                named(name)?;
                 // Whether each of its numbers has a name is told now, not when the run has ended.
                 recipe.for_channels(channels, channels).map(drop)
             }
             Deed::File { export, folder } => export.check_alone().and_then(|()| check_folder("folder", folder)),
+            Deed::Modes { name, recipe } => match recipe.lens {
+                Lens::Modes(_) => named(name),
+                _ => {
+                    let says = format!("{} finds no modes of responses; allowed: the lens modes", recipe.lens.name());
+                    Err(Refusal::new("recipe", says))
+                }
+            },
+            Deed::Responses { folder, name, .. } => check("name", name).and_then(|()| check_folder("folder", folder)),
             Deed::Report { folder, name, template, .. } => {
                 if template.as_ref().is_some_and(|t| t.trim().is_empty() || t.chars().count() > LONGEST) {
                     return Err(Refusal::new(
@@ -132,6 +173,16 @@ impl Afterwards {
             }
         }
     }
+}
+
+/// Checks the name a result is kept under.
+fn named(name: &str) -> Result<(), Refusal> {
+    let letters = name.trim().chars().count();
+    if letters == 0 || letters > LONGEST || name.chars().any(char::is_control) {
+        let says = format!("a result is kept under a name; allowed: 1 to {LONGEST} characters in one line");
+        return Err(Refusal::new("name", says));
+    }
+    Ok(())
 }
 
 /// Checks all that is done by itself.
@@ -167,7 +218,15 @@ mod tests {
         assert_eq!(says(keep("round", "mesh", &["top", "side"])), None);
         let (field, told) = says(keep("series", "mesh", &["top", "side"])).unwrap();
         assert_eq!(field, "afterwards.0");
-        assert!(told.contains("when a tap series ended there is no single run; allowed: a report"), "{told}");
+        assert!(told.contains("cannot follow a tap series; allowed: its modes kept"), "{told}");
+        let modes = |when: &str, lens: &str| json!({ "when": when, "what": { "do": "modes", "name": "found", "recipe": { "lens": lens } } });
+        assert_eq!(says(modes("series", "modes")), None);
+        assert!(says(modes("run", "modes")).unwrap().1.contains("cannot follow a recording; allowed: a result kept"));
+        assert!(says(modes("series", "spectrum")).unwrap().1.contains("allowed: the lens modes"));
+        let responses = |when: &str, name: &str| json!({ "when": when, "what": { "do": "responses", "name": name } });
+        assert_eq!(says(responses("series", "{specimen}")), None);
+        assert!(says(responses("rounds", "")).unwrap().1.contains("cannot follow all rounds; allowed: a report"));
+        assert!(says(responses("series", "{who}")).unwrap().1.contains("not known"));
         assert!(says(keep("run", "  ", &["top", "side"])).unwrap().1.contains("1 to 80"));
         let report = |folder: &str, name: &str| json!({ "when": "rounds", "what": { "do": "report", "folder": folder, "name": name } });
         assert_eq!(says(report("{campaign}", "night of {date}")), None);

@@ -10,6 +10,7 @@ use echo_application::runs::deflection::{self, DeflectionBody};
 use echo_application::runs::going::Following;
 use echo_application::taps::functions::{self, FunctionsBody, OfSet, TakeOut};
 use echo_application::taps::halves::{self, HalvesBody};
+use echo_application::taps::kept::{self, KeepResponses};
 use echo_application::taps::modes::{self, CompareWish, KeepModes, ModesBody, ModesWish, SynthesisBody, SynthesisWish};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::modal::Compared;
@@ -38,7 +39,7 @@ fn universal_file(name: &str, bytes: Vec<u8>) -> impl IntoResponse + use<> {
 #[utoipa::path(get, operation_id = "list_functions", path = "/api/campaigns/{id}/functions", params(("id" = i64, Path)),
     responses((status = 200, body = FunctionsBody)))]
 pub async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<FunctionsBody>, ApiError> {
-    Ok(Json(functions::list(&app, id).await?))
+    Ok(Json(functions::list(&app.desk, id).await?))
 }
 
 /// Takes responses out of what is made of them, or in again.
@@ -49,7 +50,7 @@ pub async fn take_out(
     Path(id): Path<i64>,
     Json(take): Json<TakeOut>,
 ) -> Result<StatusCode, ApiError> {
-    functions::take_out(&app, id, &take).await?;
+    functions::take_out(&app.desk, id, &take).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -61,7 +62,7 @@ pub async fn delete(
     Path(id): Path<i64>,
     Json(keys): Json<Vec<i64>>,
 ) -> Result<StatusCode, ApiError> {
-    functions::delete(&app, id, &keys).await?;
+    functions::delete(&app.desk, id, &keys).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -73,7 +74,7 @@ pub async fn curves(
     Path(id): Path<i64>,
     Json(keys): Json<Vec<i64>>,
 ) -> Result<Json<Analysis>, ApiError> {
-    Ok(Json(functions::curves(&app, id, &keys).await?))
+    Ok(Json(functions::curves(&app.desk, id, &keys).await?))
 }
 
 /// A set of responses as a universal file, with the geometry.
@@ -85,7 +86,7 @@ pub async fn universal(
     Query(w): Query<Written>,
 ) -> Result<impl IntoResponse, ApiError> {
     let set = OfSet { series: w.series, source: w.source, run: None };
-    Ok(universal_file("responses.uff", functions::universal_file(&app, id, &set, w.binary).await?))
+    Ok(universal_file("responses.uff", functions::universal_file(&app.desk, id, &set, w.binary).await?))
 }
 
 /// Modes of a set of responses.
@@ -97,7 +98,7 @@ pub async fn modes(
     Query(by): Query<Following>,
     Json(wish): Json<ModesWish>,
 ) -> Result<Json<ModesBody>, ApiError> {
-    Ok(Json(modes::modes(&app, id, &wish, &by).await?))
+    Ok(Json(modes::modes(&app.desk, id, &wish, &by).await?))
 }
 
 /// A response held against the modes.
@@ -108,7 +109,7 @@ pub async fn synthesis(
     Path(id): Path<i64>,
     Json(wish): Json<SynthesisWish>,
 ) -> Result<Json<SynthesisBody>, ApiError> {
-    Ok(Json(modes::synthesis(&app, id, &wish).await?))
+    Ok(Json(modes::synthesis(&app.desk, id, &wish).await?))
 }
 
 /// How much the modes of a tap series scatter over halves of its hits.
@@ -131,7 +132,7 @@ pub async fn compare(
     Path(id): Path<i64>,
     Json(wish): Json<CompareWish>,
 ) -> Result<Json<Compared>, ApiError> {
-    Ok(Json(modes::compare(&app, id, wish).await?))
+    Ok(Json(modes::compare(&app.desk, id, wish).await?))
 }
 
 /// Keeps modes under a name; gives their key among the kept results.
@@ -143,7 +144,19 @@ pub async fn keep(
     headers: HeaderMap,
     Json(wish): Json<KeepModes>,
 ) -> Result<Json<i64>, ApiError> {
-    Ok(Json(modes::keep(&app, id, wish, &who(&headers)).await?))
+    Ok(Json(modes::keep(&app.desk, id, wish, &who(&headers)).await?))
+}
+
+/// Keeps responses with their coherences under a name; gives their key among the kept results.
+#[utoipa::path(post, operation_id = "keep_responses", path = "/api/campaigns/{id}/functions/keep", params(("id" = i64, Path)), request_body = KeepResponses,
+    responses((status = 200, body = i64), (status = 422, body = super::ErrorBody)))]
+pub async fn keep_responses(
+    State(app): State<App>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    Json(wish): Json<KeepResponses>,
+) -> Result<Json<i64>, ApiError> {
+    Ok(Json(kept::keep(&app.desk, id, &wish, &who(&headers)).await?))
 }
 
 /// Modes as shapes of a universal file, with the geometry.
@@ -154,7 +167,7 @@ pub async fn modes_universal(
     Path(id): Path<i64>,
     Json(wish): Json<ModesWish>,
 ) -> Result<impl IntoResponse, ApiError> {
-    Ok(universal_file("modes.uff", modes::universal_file(&app, id, &wish).await?))
+    Ok(universal_file("modes.uff", modes::universal_file(&app.desk, id, &wish).await?))
 }
 
 /// How the specimen moves in a run: a recipe of the lens deflection carried out, with what it means on its points.
@@ -166,7 +179,7 @@ pub async fn deflection(
     Query(by): Query<Following>,
     Json(recipe): Json<serde_json::Value>,
 ) -> Result<Json<DeflectionBody>, ApiError> {
-    Ok(Json(deflection::deflection(&app, id, recipe, &by).await?))
+    Ok(Json(deflection::deflection(&app.desk, id, recipe, &by).await?))
 }
 
 /// A deflection as the shape of a universal file, with the geometry.
@@ -177,5 +190,5 @@ pub async fn deflection_universal(
     Path(id): Path<i64>,
     Json(recipe): Json<serde_json::Value>,
 ) -> Result<impl IntoResponse, ApiError> {
-    Ok(universal_file("deflection.uff", deflection::universal_file(&app, id, recipe).await?))
+    Ok(universal_file("deflection.uff", deflection::universal_file(&app.desk, id, recipe).await?))
 }

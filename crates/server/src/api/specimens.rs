@@ -20,7 +20,7 @@ use utoipa::ToSchema;
 #[utoipa::path(get, operation_id = "read_specimen", path = "/api/campaigns/{id}/specimen", params(("id" = i64, Path)),
     responses((status = 200, body = SpecimenBody), (status = 404, body = super::ErrorBody)))]
 pub async fn read(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<SpecimenBody>, ApiError> {
-    Ok(Json(sheet::read(&app, id).await?))
+    Ok(Json(sheet::read(&app.desk, id).await?))
 }
 
 /// Writes the sheet of a campaign's specimen.
@@ -33,7 +33,7 @@ pub async fn save(
     headers: HeaderMap,
     Json(to): Json<Specimen>,
 ) -> Result<Json<SpecimenBody>, ApiError> {
-    Ok(Json(sheet::save(&app, id, q.made_on, &who(&headers), to).await?))
+    Ok(Json(sheet::save(&app.desk, id, q.made_on, &who(&headers), to).await?))
 }
 
 /// A change of the geometry.
@@ -55,7 +55,7 @@ pub async fn change(
     headers: HeaderMap,
     Json(new): Json<NewGeometryChange>,
 ) -> Result<Json<SpecimenBody>, ApiError> {
-    Ok(Json(sheet::change(&app, id, new.made_on, &who(&headers), new.change).await?))
+    Ok(Json(sheet::change(&app.desk, id, new.made_on, &who(&headers), new.change).await?))
 }
 
 /// Points that are to be put onto the surface.
@@ -78,14 +78,14 @@ pub async fn put_onto_surface(
     headers: HeaderMap,
     Json(new): Json<NewPlaces>,
 ) -> Result<Json<SpecimenBody>, ApiError> {
-    Ok(Json(sheet::put_onto_surface(&app, id, new.made_on, &who(&headers), new.rows).await?))
+    Ok(Json(sheet::put_onto_surface(&app.desk, id, new.made_on, &who(&headers), new.rows).await?))
 }
 
 /// Where the channels of the rig are on the specimen.
 #[utoipa::path(get, operation_id = "list_placed_sensors", path = "/api/campaigns/{id}/specimen/sensors", params(("id" = i64, Path)),
     responses((status = 200, body = [PlacedSensor]), (status = 404, body = super::ErrorBody)))]
 pub async fn sensors(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<PlacedSensor>>, ApiError> {
-    Ok(Json(sheet::sensors(&app, id).await?))
+    Ok(Json(sheet::sensors(&app.desk, id).await?))
 }
 
 /// What geometry is in a universal file or CSV; nothing is written.
@@ -107,7 +107,7 @@ pub async fn look(
     responses((status = 200, content_type = "text/plain"), (status = 404, body = super::ErrorBody)))]
 pub async fn universal(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
     let saved = "attachment; filename=\"geometry.uff\"";
-    let bytes = exchange::universal_file(&app, id).await?;
+    let bytes = exchange::universal_file(&app.desk, id).await?;
     Ok(([(header::CONTENT_TYPE, "text/plain; charset=utf-8"), (header::CONTENT_DISPOSITION, saved)], bytes))
 }
 
@@ -116,7 +116,7 @@ pub async fn universal(State(app): State<App>, Path(id): Path<i64>) -> Result<im
     responses((status = 200, content_type = "text/csv"), (status = 404, body = super::ErrorBody)))]
 pub async fn csv(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
     let saved = "attachment; filename=\"geometry.csv\"";
-    let bytes = exchange::csv(&app, id).await?;
+    let bytes = exchange::csv(&app.desk, id).await?;
     Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8"), (header::CONTENT_DISPOSITION, saved)], bytes))
 }
 
@@ -124,7 +124,7 @@ pub async fn csv(State(app): State<App>, Path(id): Path<i64>) -> Result<impl Int
 #[utoipa::path(get, operation_id = "list_specimen_files", path = "/api/campaigns/{id}/specimen/files", params(("id" = i64, Path)),
     responses((status = 200, body = [SpecimenFileBody])))]
 pub async fn list(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<SpecimenFileBody>>, ApiError> {
-    Ok(Json(files::list(&app, id).await?))
+    Ok(Json(files::list(&app.desk, id).await?))
 }
 
 /// Keeps a picture with the specimen, PNG or JPEG; gives its key.
@@ -138,7 +138,7 @@ pub async fn add_picture(
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Result<Json<i64>, ApiError> {
-    Ok(Json(files::add_picture(&app, id, &who(&headers), &q.name, &bytes).await?))
+    Ok(Json(files::add_picture(&app.desk, id, &who(&headers), &q.name, &bytes).await?))
 }
 
 /// Keeps a surface, STL or OBJ, in place of the one before it; gives its key.
@@ -152,21 +152,21 @@ pub async fn set_surface(
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Result<Json<i64>, ApiError> {
-    Ok(Json(files::set_surface(&app, id, &who(&headers), q, bytes.to_vec()).await?))
+    Ok(Json(files::set_surface(&app.desk, id, &who(&headers), q, bytes.to_vec()).await?))
 }
 
 /// Corners of the surface's triangles: 32-bit floats, little-endian, in m, nine a triangle.
 #[utoipa::path(get, operation_id = "read_surface", path = "/api/campaigns/{id}/specimen/surface", params(("id" = i64, Path)),
     responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>)))]
 pub async fn surface(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
-    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], files::corners(&app, id).await?))
+    Ok(([(header::CONTENT_TYPE, "application/octet-stream")], files::corners(&app.desk, id).await?))
 }
 
 /// A picture of a specimen.
 #[utoipa::path(get, operation_id = "read_picture", path = "/api/specimen-files/{id}", params(("id" = i64, Path)),
     responses((status = 200, content_type = "image/png", body = Vec<u8>), (status = 404, body = super::ErrorBody)))]
 pub async fn picture(State(app): State<App>, Path(id): Path<i64>) -> Result<impl IntoResponse, ApiError> {
-    let (name, media_type, bytes) = files::picture(&app, id).await?;
+    let (name, media_type, bytes) = files::picture(&app.desk, id).await?;
     let told = [
         (header::CONTENT_TYPE, media_type),
         (header::CONTENT_DISPOSITION, super::jobs::saved_as("inline", &name)),

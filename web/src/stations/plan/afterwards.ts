@@ -23,6 +23,22 @@ export const reportRule = (): Afterwards => ({
   what: { do: "report", form: "pdf", folder: "{campaign}" },
 });
 
+export const responsesRule = (): Afterwards => ({
+  when: "series",
+  what: { do: "responses", binary: true, folder: "{campaign}" },
+});
+
+export const modesRule = (): Afterwards => ({
+  when: "series",
+  what: { do: "modes", name: "modes", recipe: { lens: "modes" } as never },
+});
+
+/** What ends that something can follow. */
+export const endsOf = (what: Afterwards["what"]) =>
+  ends.filter((e) =>
+    what.do === "report" ? true : what.do === "modes" || what.do === "responses" ? e.value === "series" : e.run,
+  );
+
 /** What was kept of a run, of every run: channels by the names they have in it. */
 export const keepRule = (
   kept: Pick<Schema["KeptResultBody"], "name" | "recipe">,
@@ -45,6 +61,8 @@ export const endedWords = (d: Pick<DeedBody, "ending" | "number">) =>
 /** What is done, as the list says it. */
 export function doneWords(what: Afterwards["what"]): string {
   if (what.do === "keep") return `“${what.name}” kept`;
+  if (what.do === "modes") return `modes kept as “${what.name}”`;
+  if (what.do === "responses") return "responses written as a universal file";
   if (what.do === "file") return `written as ${formats.find((f) => f.value === what.export.format)?.face}`;
   const form = reportForms.find((f) => f.value === (what.form ?? "pdf"))?.face;
   return `report as ${form}${what.template ? ` by “${what.template}”` : ""}`;

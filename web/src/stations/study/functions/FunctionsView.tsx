@@ -8,6 +8,7 @@ import { amplitude } from "../../../ui/complex";
 import { moment, short } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import { type Curve, Legend, Plot, type Range } from "../../../ui/plot/Plot";
+import { useToReport } from "../../report/useToReport";
 import { phases } from "../lens/phase";
 
 /** Curves that are drawn at once. */
@@ -153,6 +154,7 @@ export function FunctionsView({ campaign }: Of) {
 }
 
 function Compared({ campaign, shown }: { campaign: number; shown: OneFunction[] }) {
+  const [error, setError] = useState<Error>();
   const keys = shown.map((f) => f.id);
   // Responses of different sets may have different lines: each set is read by itself.
   const sets = [...new Set(shown.map(keyOf))];
@@ -181,11 +183,37 @@ function Compared({ campaign, shown }: { campaign: number; shown: OneFunction[] 
       ),
     ];
   }, [traces]);
+  const put = useToReport(campaign);
+  /** Kept first: what stands in a report can be made again. */
+  const toReport = async () => {
+    setError(undefined);
+    const pairs = shown.map((f) => [f.response, f.reference]);
+    const more = shown.length > 1 ? ` and ${shown.length - 1} more` : "";
+    const name = `${shown[0]?.response} over ${shown[0]?.reference}${more}`.slice(0, 80);
+    const set = { series: shown[0]?.series ?? null, source: shown[0]?.source ?? "" };
+    const body = { name, set, pairs };
+    const key = await told(
+      api.POST("/api/campaigns/{id}/functions/keep", { params: { path: { id: campaign } }, body }),
+    );
+    await put?.({ id: key, name, lens: "brought" });
+  };
   const hz = curves.data?.axes[0]?.values ?? [];
   const step = hz.length > 1 ? (hz[1] ?? 0) - (hz[0] ?? 0) : 0;
   return (
-    <Panel title="Over each other" says={step > 0 ? `lines ${short(step)} Hz apart` : "choose responses in the table"}>
-      <Wrong error={curves.error} />
+    <Panel
+      title="Over each other"
+      says={step > 0 ? `lines ${short(step)} Hz apart` : "choose responses in the table"}
+      aside={
+        <Button
+          look="link"
+          disabled={shown.length === 0 || sets.length > 1 || !put}
+          onClick={() => void toReport().catch(setError)}
+        >
+          Use in report
+        </Button>
+      }
+    >
+      <Wrong error={curves.error ?? error} />
       {sets.length > 1 && (
         <p className="px-3 text-[13px] text-lamp">
           ▲ Responses of one set are drawn at a time: {sets.length} are chosen.

@@ -3,25 +3,31 @@
 import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { type Analysis, api, told } from "../../../api/client";
-import { useKeptResults, useReport, useRuns, useSaveReport } from "../../../api/queries";
-import { useGo } from "../../../shell/address";
+import { useKeptResults, useRuns } from "../../../api/queries";
 import { Button } from "../../../ui/Button";
 import { moment } from "../../../ui/format";
 import { Empty, Panel, Wrong } from "../../../ui/Panel";
 import type { Range } from "../../../ui/plot/Plot";
 import { offerUndo } from "../../../ui/undo";
 import { ChosenWord } from "../../../ui/Word";
-import { withKept } from "../../report/blocks";
+import { useToReport } from "../../report/useToReport";
 import type { PanelLook, Scale } from "../bench";
 import { Curves } from "../lens/Curves";
 import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
+import { KeptFile } from "./KeptFile";
 import { useList, watchList } from "./list";
 import { Progress } from "./Progress";
 import { Shapes } from "./Shapes";
 
 /** Curves that are drawn at once. */
 const DRAWN = 32;
+
+/** What made a result: its lens, or the responses it is of. */
+const says = (recipe: unknown) => {
+  const r = recipe as { lens: string; pairs?: unknown[] };
+  return r.pairs ? "Responses" : lensOf(r.lens).says;
+};
 
 /** The file that a result was brought in from. */
 const fileOf = (recipe: unknown) => {
@@ -38,10 +44,6 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
   const [range, setRange] = useState<Range>();
   const [error, setError] = useState<Error>();
   const kept = useKeptResults(campaign);
-  const save = useSaveReport(campaign);
-  // Read here, so that a block can be added to it.
-  const report = useReport(campaign);
-  const go = useGo();
   const list = useList(campaign);
   const all = kept.data ?? [];
   const number = (run: number) => runs.find((x) => x.id === run)?.number;
@@ -105,19 +107,10 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
       setError(e as Error);
     }
   };
-  const toReport = async (key: number, name: string, lens: string) => {
+  const put = useToReport(id);
+  const toReport = (key: number, name: string, lens: string) => {
     setError(undefined);
-    try {
-      let block = 0;
-      await save.mutateAsync((now) => {
-        const made = withKept(now, { id: key, name, lens });
-        block = made.id;
-        return made.body;
-      });
-      go(`/report?block=${block}`);
-    } catch (e) {
-      setError(e as Error);
-    }
+    put?.({ id: key, name, lens }).catch(setError);
   };
   const toggle = (key: number) =>
     setChosen((was) => (was.includes(key) ? was.filter((x) => x !== key) : [...was, key].slice(-8)));
@@ -175,7 +168,7 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                     </button>
                   </td>
                   <td className="max-w-48 truncate" title={fileOf(r.recipe)}>
-                    {fileOf(r.recipe) ? `from ${fileOf(r.recipe)}` : lensOf((r.recipe as { lens: string }).lens).says}
+                    {fileOf(r.recipe) ? `from ${fileOf(r.recipe)}` : says(r.recipe)}
                   </td>
                   <td className="whitespace-nowrap">
                     {moment(r.made_at)}, {r.who}
@@ -189,11 +182,12 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
                   <td className="text-right whitespace-nowrap">
                     <Button
                       look="link"
-                      disabled={!report.data}
+                      disabled={!put}
                       onClick={() => toReport(r.id, r.name, (r.recipe as { lens: string }).lens)}
                     >
                       Use in report
                     </Button>{" "}
+                    <KeptFile id={r.id} name={`${r.name} of ${of(r)}`} />{" "}
                     {!fileOf(r.recipe) && (
                       <Button look="link" onClick={() => again([r.id])} disabled={list.going}>
                         Again
