@@ -2,11 +2,14 @@
 
 use crate::outputs::SILENCE;
 use crate::{App, Error, Result};
+use chrono::{DateTime, Utc};
 use echo_job::Refusal;
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::{Cell, CellChanged};
 use echo_link::{RequestBody, Wave};
+use echo_store::Store;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
@@ -19,7 +22,7 @@ pub struct TestRequest {
 }
 
 /// What the test of an input found.
-#[derive(Debug, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct TestBody {
     /// The input.
     pub input: u16,
@@ -35,16 +38,48 @@ pub struct TestBody {
     pub noise_v: f64,
 }
 
+/// What the newest test of an input found.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TestedInput {
+    /// What it found.
+    #[serde(flatten)]
+    pub test: TestBody,
+    /// When.
+    pub at: DateTime<Utc>,
+    /// Who asked for it.
+    pub who: String,
+    /// The front end, in words.
+    pub front_end: String,
+}
+
+/// Tests that are looked through for the newest of each input.
+const TESTS: i64 = 200;
+
+/// What the newest test of each input of a campaign found, in their order.
+///
+/// # Errors
+/// The database is away.
+pub async fn tests(store: &Store, campaign: i64) -> Result<Vec<TestedInput>> {
+    let mut newest: BTreeMap<u16, TestedInput> = BTreeMap::new();
+    for t in store.self_tests(campaign, TESTS).await? {
+        for test in serde_json::from_value::<Vec<TestBody>>(t.inputs)? {
+            let (at, who, front_end) = (t.at, t.who.clone(), t.front_end.clone());
+            newest.entry(test.input).or_insert(TestedInput { test, at, who, front_end });
+        }
+    }
+    Ok(newest.into_values().collect())
+}
+
 /// The front ends of a system, counted from 0.
 fn units(system: &FrontEnd) -> std::ops::Range<u16> {
     0..system.inputs.last().map_or(0, |i| i.unit + 1)
 }
 
-/// Tests inputs.
+/// Tests inputs, and keeps what was found with the campaign.
 ///
 /// # Errors
 /// It cannot be done now, or the database is away.
-pub async fn test(app: &App, request: TestRequest) -> Result<Vec<TestBody>> {
+pub async fn test(app: &App, request: TestRequest, who: &str) -> Result<Vec<TestBody>> {
     let front_end = app.capture.front_end().ok_or_else(|| Error::conflict("no front end is connected"))?;
     let mut wanted = request.inputs;
     if wanted.is_empty() {
@@ -69,6 +104,10 @@ pub async fn test(app: &App, request: TestRequest) -> Result<Vec<TestBody>> {
         return Err(
             Refusal::new("inputs", "no input is left to test; allowed: inputs of the connected front end").into()
         );
+    }
+    if let Some(setup) = app.setup() {
+        let named = format!("{}, serial {}", front_end.model, front_end.serial);
+        app.store.keep_self_test(setup.campaign, who, &named, &serde_json::to_value(&all)?).await?;
     }
     Ok(all)
 }

@@ -25,6 +25,7 @@ impl Store {
                 'rig_versions', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM rig_version t WHERE campaign_id = c.id),
                 'kept_rigs', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM kept_rig t WHERE campaign_id = c.id),
                 'waivers', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM waiver t WHERE campaign_id = c.id),
+                'self_tests', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM self_test t WHERE campaign_id = c.id),
                 'alarms', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM alarm t WHERE campaign_id = c.id),
                 'changes', (SELECT coalesce(jsonb_agg(to_jsonb(t) - 'id'::text - 'campaign_id'::text ORDER BY id), '[]') FROM change t WHERE campaign_id = c.id),
                 'schedules', (SELECT coalesce(jsonb_agg(to_jsonb(s) - ARRAY['id', 'campaign_id', 'tended'] || jsonb_build_object('rounds_done',
@@ -160,6 +161,9 @@ impl Store {
             "INSERT INTO waiver (campaign_id, rule, input, says, reason, who, at, taken_back)
              SELECT $1, rule, input, says, reason, who, at, taken_back FROM jsonb_to_recordset($2->'waivers')
              AS t(rule text, input int, says text, reason text, who text, at timestamptz, taken_back timestamptz)",
+            "INSERT INTO self_test (campaign_id, at, who, front_end, inputs)
+             SELECT $1, at, who, front_end, inputs FROM jsonb_to_recordset($2->'self_tests')
+             AS t(at timestamptz, who text, front_end text, inputs jsonb)",
             "INSERT INTO alarm (campaign_id, watched, zone, value, says, at, acknowledged_at, acknowledged_by)
              SELECT $1, watched, zone, value, says, at, acknowledged_at, acknowledged_by FROM jsonb_to_recordset($2->'alarms')
              AS t(watched text, zone text, value float8, says text, at timestamptz, acknowledged_at timestamptz, acknowledged_by text)",

@@ -1,14 +1,16 @@
-//! What stands over the house's reports: lines and a logo.
+//! What stands over the house's reports, lines and a logo, and the units they show.
 
 use crate::{Result, Store};
 
-/// What stands over a report.
+/// What a house has of its own in every report.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct House {
     /// Name and address, line by line.
     pub lines: Vec<String>,
     /// The logo's file.
     pub logo: Option<Vec<u8>>,
+    /// Symbols of the units that quantities are shown in; of those that are not among them, as they were measured.
+    pub units: Vec<String>,
 }
 
 impl Store {
@@ -17,8 +19,24 @@ impl Store {
     /// # Errors
     /// The database is away.
     pub async fn house(&self) -> Result<House> {
-        let row = sqlx::query_as!(House, "SELECT lines, logo FROM house").fetch_optional(self.pool()).await?;
+        let row = sqlx::query_as!(House, "SELECT lines, logo, units FROM house").fetch_optional(self.pool()).await?;
         Ok(row.unwrap_or_default())
+    }
+
+    /// Replaces the units; lines and logo stay.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn save_house_units(&self, units: &[String], who: &str) -> Result<()> {
+        sqlx::query!(
+            "INSERT INTO house (units, who) VALUES ($1, $2)
+             ON CONFLICT (one) DO UPDATE SET units = excluded.units, who = excluded.who, at = now()",
+            units,
+            who
+        )
+        .execute(self.pool())
+        .await?;
+        Ok(())
     }
 
     /// Replaces the lines; the logo stays.

@@ -52,6 +52,7 @@ pub mod run;
 pub mod run_list;
 pub mod schedule;
 mod seal;
+pub mod self_test;
 pub mod sensor;
 pub mod shelf;
 pub mod specimen;

@@ -1,21 +1,33 @@
 //! The front ends beside measuring: tests, restarts, the setup on the device, the output.
 
-use super::ApiError;
+use super::{ApiError, who};
 use crate::App;
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use echo_application::front_ends;
 use echo_application::front_ends::OutputRequest;
 use echo_application::front_ends::SetupBody;
 use echo_application::front_ends::TestBody;
 use echo_application::front_ends::TestRequest;
+use echo_application::front_ends::TestedInput;
 
 /// Tests inputs.
 #[utoipa::path(post, operation_id = "test_inputs", path = "/api/front-ends/test", request_body = TestRequest,
     responses((status = 200, body = Vec<TestBody>), (status = 409, body = super::ErrorBody)))]
-pub async fn test(State(app): State<App>, Json(request): Json<TestRequest>) -> Result<Json<Vec<TestBody>>, ApiError> {
-    Ok(Json(front_ends::test(&app, request).await?))
+pub async fn test(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Json(request): Json<TestRequest>,
+) -> Result<Json<Vec<TestBody>>, ApiError> {
+    Ok(Json(front_ends::test(&app, request, &who(&headers)).await?))
+}
+
+/// What the newest test of each input found.
+#[utoipa::path(get, operation_id = "list_self_tests", path = "/api/campaigns/{id}/self-tests", params(("id" = i64, Path)),
+    responses((status = 200, body = Vec<TestedInput>)))]
+pub async fn tests(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<Vec<TestedInput>>, ApiError> {
+    Ok(Json(front_ends::tests(&app.store, id).await?))
 }
 
 /// Starts a front end anew; it is connected again by itself.

@@ -130,4 +130,7 @@ async fn what_stands_over_reports_is_kept_part_by_part() {
     store.save_house_logo(None, "test").await.unwrap();
     let house = store.house().await.unwrap();
     assert_eq!((house.lines[0].as_str(), house.logo), ("Harbour laboratory", None));
+    store.save_house_units(&["g".into(), "mm/s".into()], "test").await.unwrap();
+    store.save_house_lines(&[], "test").await.unwrap();
+    assert_eq!(store.house().await.unwrap().units, ["g", "mm/s"], "each by itself");
 }

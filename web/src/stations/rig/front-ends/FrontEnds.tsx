@@ -1,12 +1,12 @@
 /** The front ends: how they do, tests, restart, and the setup on them against the one here. */
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type RigBody, type Schema, type TestBody, told, type Unit } from "../../../api/client";
+import { api, type RigBody, type Schema, told, type Unit } from "../../../api/client";
 import { useStatus } from "../../../api/live";
 import { orders } from "../../../shell/capture";
 import { useCampaign } from "../../../shell/useCampaign";
 import { Button } from "../../../ui/Button";
-import { digits, withUnit } from "../../../ui/format";
+import { digits, moment, withUnit } from "../../../ui/format";
 import { Panel, Wrong } from "../../../ui/Panel";
 import { columnOf } from "../columns";
 import { useEditing } from "../editing";
@@ -16,14 +16,21 @@ export function FrontEnds({ body }: { body: RigBody }) {
   const status = useStatus();
   const link = status?.link;
   const connected = link?.link === "connected" ? link : undefined;
-  const [tests, setTests] = useState<TestBody[]>();
+  const { id } = useCampaign();
+  const client = useQueryClient();
+  const tests = useQuery({
+    queryKey: ["self-tests", id],
+    enabled: id !== undefined,
+    queryFn: () => told(api.GET("/api/campaigns/{id}/self-tests", { params: { path: { id: id ?? 0 } } })),
+  }).data;
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<Error>();
   const test = async (inputs: number[]) => {
     setBusy(true);
     setError(undefined);
     try {
-      setTests(await told(api.POST("/api/front-ends/test", { body: { inputs } })));
+      await told(api.POST("/api/front-ends/test", { body: { inputs } }));
+      await client.invalidateQueries({ queryKey: ["self-tests", id] });
     } catch (e) {
       setError(e as Error);
     }
@@ -70,7 +77,11 @@ export function FrontEnds({ body }: { body: RigBody }) {
           </Panel>
           <Panel
             title="Self-test"
-            says={tests && `${tests.length} inputs tested, ${failed.length} not in order`}
+            says={
+              tests &&
+              tests.length > 0 &&
+              `${tests.length} inputs tested, ${failed.length} not in order; last ${moment(newest(tests))}`
+            }
             className="min-h-52 flex-1"
             aside={
               <Button disabled={!connected || busy} onClick={() => test([])}>
@@ -79,7 +90,7 @@ export function FrontEnds({ body }: { body: RigBody }) {
             }
           >
             <div className="min-h-0 flex-1 overflow-auto px-3 pb-2 text-[13px]">
-              {!tests && (
+              {tests?.length === 0 && (
                 <p className="text-soft">
                   Each input is shorted for noise and offset, and the supply current is sent through the sensor. Nothing
                   is recorded meanwhile.
@@ -88,7 +99,12 @@ export function FrontEnds({ body }: { body: RigBody }) {
               <table className="w-full">
                 <tbody>
                   {[...failed, ...(tests ?? []).filter((t) => t.passed)].map((t) => (
-                    <tr key={t.input} className="border-b border-rule/70" data-test={t.input}>
+                    <tr
+                      key={t.input}
+                      className="border-b border-rule/70"
+                      data-test={t.input}
+                      title={`${moment(t.at)}, ${t.front_end}, asked for by ${t.who}`}
+                    >
                       <td className={`w-6 ${t.passed ? "text-lee" : "text-reef"}`}>{t.passed ? "✓" : "■"}</td>
                       <td className="num w-12">{row(t.input)?.label}</td>
                       <td className="max-w-48 truncate">{row(t.input)?.name}</td>
@@ -117,6 +133,12 @@ export function FrontEnds({ body }: { body: RigBody }) {
     </>
   );
 }
+
+const newest = (tests: { at: string }[]) =>
+  tests
+    .map((t) => t.at)
+    .sort()
+    .at(-1) ?? "";
 
 type LineProps = { unit: Unit; letter: string; busy: boolean; onTest: () => void; onRestart: () => void };
 
