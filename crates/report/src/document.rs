@@ -149,6 +149,8 @@ pub struct Table {
     pub plain: Option<(Vec<String>, Vec<Vec<String>>)>,
     /// Rows that stand out; none where left out.
     pub loud: Vec<bool>,
+    /// Of each row its share of what is allowed, drawn as a bar beside it; none where left out.
+    pub shares: Vec<f64>,
     /// Whether it is long and narrow, so that two halves stand beside each other.
     pub twin: bool,
 }

@@ -12,6 +12,8 @@ figure{margin:1em 0}figure svg{width:100%;height:auto}.beside{display:grid;gap:1
 table{border-collapse:collapse;width:100%;font-size:.85em}th,td{border-bottom:1px solid #d9d3c3;padding:.2em .5em;text-align:left}\
 th{color:#52667a;font-weight:400;border-bottom:1px solid #10263b}.digits{text-align:right;font-variant-numeric:tabular-nums}\
 .loud{font-weight:600;color:#a03000}dl{display:grid;grid-template-columns:max-content 1fr;gap:.2em 1em}dd{margin:0}\
+.bar{display:block;position:relative;width:6em;height:.5em;background:#efe8d4}.bar i{display:block;height:100%;background:#10263b}\
+.bar::after{content:'';position:absolute;left:66.7%;top:0;bottom:0;border-left:2px solid #d08a1d}\
 .refused{border-left:3px solid #b06a00;color:#8a5300;padding-left:.6em}.signs{display:flex;gap:2em;margin-top:3em}\
 .signs span{flex:1;border-top:1px solid #10263b}footer{border-top:1px solid #d9d3c3;margin-top:2em;padding-top:.5em}\
 @media print{body{margin:0;max-width:none}}";
@@ -105,10 +107,16 @@ fn table(t: &Table, number: &str) -> String {
     };
     let row = |(k, row): (usize, &Vec<String>)| {
         let loud = if t.loud.get(k) == Some(&true) { " class='loud'" } else { "" };
-        format!("<tr{loud}>{}</tr>", cells(row, "td"))
+        // The bar ends at one and a half of what is allowed.
+        let bar = |s: &f64| {
+            format!("<td><span class='bar'><i style='width:{:.1}%'></i></span></td>", (s / 1.5).clamp(0.0, 1.0) * 100.0)
+        };
+        let bar = t.shares.get(k).map_or_else(String::new, bar);
+        format!("<tr{loud}>{}{bar}</tr>", cells(row, "td"))
     };
+    let over_bars = if t.shares.is_empty() { "" } else { "<th></th>" };
     format!(
-        "<figure><table><thead><tr>{}</tr></thead><tbody>{}</tbody></table><figcaption>{number}{}</figcaption></figure>",
+        "<figure><table><thead><tr>{}{over_bars}</tr></thead><tbody>{}</tbody></table><figcaption>{number}{}</figcaption></figure>",
         cells(&t.heads, "th"),
         t.rows.iter().enumerate().map(row).collect::<String>(),
         Set::inline(&t.caption)

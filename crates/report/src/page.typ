@@ -79,15 +79,21 @@
   }
 }))
 
+// A share of what is allowed: the bar ends at one and a half of it.
+#let bar(share) = box(width: 60pt, height: 5pt, fill: rgb("#efe8d4"), {
+  if share != none { place(rect(width: 40pt * calc.max(0, calc.min(share, 1.5)), height: 5pt, fill: ink)) }
+  place(dx: 40pt, line(angle: 90deg, length: 5pt, stroke: 1pt + rgb("#d08a1d")))
+})
+
 #let rows(t, all, loud) = table(
-  columns: t.digits.map(d => if d { auto } else { 1fr }),
+  columns: t.digits.map(d => if d { auto } else { 1fr }) + if t.shares.len() > 0 { (66pt,) } else { () },
   align: (x, y) => if t.digits.at(x, default: false) { right } else { left },
   inset: (x: 2.5pt, y: 2pt),
   stroke: (x, y) => if y == 0 { (bottom: 0.7pt + ink) } else { (bottom: 0.3pt + rule) },
-  table.header(..t.heads.map(h => text(fill: soft, h))),
-  ..all.enumerate().map(((k, row)) => if loud.at(k, default: false) {
+  table.header(..t.heads.map(h => text(fill: soft, h)), ..if t.shares.len() > 0 { ([],) } else { () }),
+  ..all.enumerate().map(((k, row)) => (if loud.at(k, default: false) {
     row.map(cell => text(weight: "semibold", fill: rgb("#a03000"), cell))
-  } else { row }).flatten(),
+  } else { row }) + if t.shares.len() > 0 { (bar(t.shares.at(k, default: none)),) } else { () }).flatten(),
 )
 
 #let tabled(t) = {

@@ -280,6 +280,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/campaigns/{id}/functions/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps responses with their coherences under a name; gives their key among the kept results. */
+        post: operations["keep_responses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/campaigns/{id}/geometry.csv": {
         parameters: {
             query?: never;
@@ -699,7 +716,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The report as pictures, one SVG a page, and which blocks could not be made. */
+        /** Where the report's pages are, each an SVG, and which blocks could not be made. */
         get: operations["report_pages"];
         put?: never;
         post?: never;
@@ -992,6 +1009,23 @@ export interface paths {
         };
         /** Runs of a campaign, oldest first. */
         get: operations["list_runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/campaigns/{id}/self-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the newest test of each input found. */
+        get: operations["list_self_tests"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1670,6 +1704,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kept-results/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A kept result as a file. */
+        get: operations["kept_result_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kept-results/{id}/restore": {
         parameters: {
             query?: never;
@@ -2011,6 +2062,23 @@ export interface paths {
          *     and as left in the sensor's history.
          */
         post: operations["judge_reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report-pages/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of a report, as SVG: what is under a name never changes. */
+        get: operations["report_page"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3757,6 +3825,22 @@ export interface components {
             folder?: string;
         } | {
             /** @enum {string} */
+            do: "modes";
+            /** @description Name they are kept under. */
+            name: string;
+            /** @description Its recipe, of the lens modes. */
+            recipe: components["schemas"]["Recipe"];
+        } | {
+            /** @description Whether its numbers are binary. */
+            binary?: boolean;
+            /** @enum {string} */
+            do: "responses";
+            /** @description Folder below the one for files, with words in braces. */
+            folder?: string;
+            /** @description Name of the file without its ending, with words in braces; empty for one with the series' number. */
+            name?: string;
+        } | {
+            /** @enum {string} */
             do: "report";
             /** @description Folder below the one for files, with words in braces. */
             folder?: string;
@@ -4928,11 +5012,15 @@ export interface components {
             lines: string[];
             /** @description The logo as an address of its own bytes; none where there is none. */
             logo?: string | null;
+            /** @description Units that quantities are shown in, one of a quantity at most; others stay as they were measured. */
+            units: string[];
         };
-        /** @description Its lines. */
+        /** @description Its lines, and its units. */
         HouseLines: {
             /** @description Name and address, line by line. */
             lines: string[];
+            /** @description Units that quantities are shown in, one of a quantity at most; as they are where left out. */
+            units?: string[] | null;
         };
         /** @description A tap series as it is planned. */
         ImpactPlan: {
@@ -5077,6 +5165,15 @@ export interface components {
             /** @description A recipe of the modes lens. */
             recipe: Record<string, never>;
             /** @description The set of responses. */
+            set: components["schemas"]["OfSet"];
+        };
+        /** @description Responses that are kept under a name. */
+        KeepResponses: {
+            /** @description The name. */
+            name: string;
+            /** @description Each by where it answers and where it is hit, as the table of responses has them. */
+            pairs: string[][];
+            /** @description The set they are of. */
             set: components["schemas"]["OfSet"];
         };
         /**
@@ -7343,6 +7440,8 @@ export interface components {
              * @description What it is called by, for as long as it is there; from 1, no two of a report alike.
              */
             id: number;
+            /** @description Which of the channels or points it is repeated over. */
+            only?: components["schemas"]["ReportOnly"];
             /** @description What it shows. */
             show: components["schemas"]["ReportShow"];
             /** @description Above it; nothing where empty. */
@@ -7368,7 +7467,7 @@ export interface components {
          * @description Over what a figure or a table is repeated.
          * @enum {string}
          */
-        ReportEach: "channel" | "run" | "take";
+        ReportEach: "channel" | "point" | "run" | "take";
         /** @description A figure. */
         ReportFigure: {
             /**
@@ -7421,11 +7520,16 @@ export interface components {
             /** @description Channels it is for; all others where empty. */
             channels?: number[];
         };
+        /**
+         * @description Which channels or points a block is repeated over, by the limits of the report.
+         * @enum {string}
+         */
+        ReportOnly: "all" | "limited" | "exceeded";
         /** @description The report as it would be printed. */
         ReportPages: {
             /** @description Blocks that were made of samples, with their recipes as they were carried out. */
             made: components["schemas"]["MadeBlock"][];
-            /** @description One SVG a page. */
+            /** @description Where each page is, as SVG; the same for as long as the page is the same. */
             pages: string[];
             /** @description Blocks that could not be made; the pages say so in their places. */
             refused: components["schemas"]["RefusedBlock"][];
@@ -7444,12 +7548,12 @@ export interface components {
          * @description What a campaign records besides samples.
          * @enum {string}
          */
-        ReportRecords: "marks" | "takes" | "rounds" | "alarms" | "taps" | "waivers" | "changes" | "plan";
+        ReportRecords: "marks" | "takes" | "rounds" | "alarms" | "taps" | "waivers" | "changes" | "plan" | "self_test" | "elements" | "tap_map";
         /**
          * @description Rows of a table.
          * @enum {string}
          */
-        ReportRows: "numbers" | "peaks";
+        ReportRows: "numbers" | "peaks" | "values";
         /** @description What a block shows. */
         ReportShow: {
             /** @enum {string} */
@@ -7471,6 +7575,8 @@ export interface components {
             /** @enum {string} */
             what: "figure";
         }) | {
+            /** @description Places along the axis whose values are told, in its unit; for rows of values. */
+            at?: number[];
             /** @description Under it, with words in braces. */
             caption?: string;
             /**
@@ -7700,6 +7806,11 @@ export interface components {
             /** @description What it is. */
             says: string;
         };
+        /**
+         * @description As what a result is saved.
+         * @enum {string}
+         */
+        ResultForm: "csv" | "xlsx" | "parquet" | "universal" | "json";
         /** @description A rig with its version, findings and what the front end offers. */
         RigBody: {
             /** @description Findings of the rule check; those let pass come last. */
@@ -9130,6 +9241,18 @@ export interface components {
             /** @description Inputs; all that are measured when empty. */
             inputs?: number[];
         };
+        /** @description What the newest test of an input found. */
+        TestedInput: components["schemas"]["TestBody"] & {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description The front end, in words. */
+            front_end: string;
+            /** @description Who asked for it. */
+            who: string;
+        };
         /** @description A token of a program, without itself. */
         TokenBody: {
             /**
@@ -10273,6 +10396,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    keep_responses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepResponses"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
             };
             422: {
                 headers: {
@@ -11789,6 +11945,27 @@ export interface operations {
             };
         };
     };
+    list_self_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestedInput"][];
+                };
+            };
+        };
+    };
     read_specimen: {
         parameters: {
             query?: never;
@@ -13207,6 +13384,46 @@ export interface operations {
             };
         };
     };
+    kept_result_file: {
+        parameters: {
+            query: {
+                /** @description The form. */
+                form: components["schemas"]["ResultForm"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     restore_kept_result: {
         parameters: {
             query?: never;
@@ -13896,6 +14113,35 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": unknown;
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

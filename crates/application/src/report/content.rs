@@ -1,7 +1,7 @@
 //! What the report says, block by block.
 
 use super::figure::figure;
-use super::house::letterhead;
+use super::house::{letterhead, units};
 use super::look::Look;
 use super::made_of::{code, put_right};
 use super::making::{BlockResult, Making, OfBlock, Results, told};
@@ -11,11 +11,11 @@ use super::templates::by_template;
 use super::words::About;
 use crate::runs::going::Watched;
 use crate::runs::source::{Calibrated, calibrated};
+use crate::specimens::sheet;
 use crate::{Desk, Error, Result};
 use chrono::Utc;
-use echo_job::geometry::Geometry;
 use echo_job::report::block::Part::Shapes;
-use echo_job::report::block::{self, Block, Drawn, Paper, Show};
+use echo_job::report::block::{self, Block, Drawn, Only, Paper, Show};
 use echo_job::report::language::{Language, Term};
 use echo_job::sensor::Sensor;
 use echo_job::specimen::Specimen;
@@ -99,6 +99,7 @@ pub(crate) async fn collected(
         channels: BTreeMap::new(),
         geometry: None,
         sensors: Vec::new(),
+        units: units(&desk.store).await?,
     };
     let all = report.blocks.len().max(1) as f64;
     making.made = making.results(&|done| watched.tell(share * done as f64 / all)).await?;
@@ -153,18 +154,18 @@ impl Making<'_> {
         Ok(all)
     }
 
-    async fn geometry(&self) -> Result<Option<Geometry>> {
+    async fn geometry(&self) -> Result<Option<Arc<Specimen>>> {
         let drawn = |b: &Block| matches!(&b.show, Show::Figure(Drawn { part: Shapes, .. }));
         if !self.report.blocks.iter().any(drawn) {
             return Ok(None);
         }
-        let specimen: Specimen = serde_json::from_value(self.desk.store.specimen(self.campaign.id).await?.0)?;
-        Ok(Some(specimen.geometry))
+        Ok(Some(sheet::read(self.desk, self.campaign.id).await?.specimen))
     }
 
     /// What a channel of a result is called: by its name in the run, or as the result does.
-    fn channel<'b>(&'b self, made: &'b BlockResult, n: u32) -> Option<&'b str> {
-        let of_run = made.run_id.and_then(|run| self.channels.get(&run)?.get(&n)).map(|c| c.recorded.row.name.as_str());
+    pub(super) fn channel<'b>(&'b self, made: &'b BlockResult, n: u32) -> Option<&'b str> {
+        let of_run =
+            made.numbered_as().and_then(|run| self.channels.get(&run)?.get(&n)).map(|c| c.recorded.row.name.as_str());
         of_run.or_else(|| made.analysis.traces.iter().find(|t| t.channel == n).map(|t| t.name.as_str()))
     }
 
@@ -194,10 +195,10 @@ impl Making<'_> {
     }
 
     /// Expanded uncertainty of a channel's calibration as a share of the value; none where nothing is known.
-    fn uncertainty(&self, made: &BlockResult, n: u32, lens: &str) -> Option<f64> {
+    pub(super) fn uncertainty(&self, made: &BlockResult, n: u32, lens: &str) -> Option<f64> {
         // Of other lenses it is not known how a number hangs on the sensitivity.
         let linear = made.analysis.recipe.lens.name() == lens;
-        let channel = self.channels.get(&made.run_id?)?.get(&n).filter(|_| linear)?;
+        let channel = self.channels.get(&made.numbered_as()?)?.get(&n).filter(|_| linear)?;
         Some(self.sensor(channel)?.uncertainty_percent? / 100.0)
     }
 
@@ -220,7 +221,12 @@ impl Making<'_> {
         }
         let mut all = Vec::new();
         let mut figures = Vec::new();
-        for shown in &self.made(block)?.shown {
+        let shown = self.repeated(block, self.made(block)?)?;
+        if shown.is_empty() && block.only != Only::All {
+            let paragraphs = self.about(None, None).set(self.nothing_held(block.only))?;
+            return Ok(vec![Body::Text { paragraphs }]);
+        }
+        for shown in &shown {
             let body = match shown {
                 Ok(result) => told(self.of_result(block, result).await)?,
                 Err(says) => Err(says.clone()),
@@ -242,8 +248,13 @@ impl Making<'_> {
         let (l, a) = (self.report.language, &*made.analysis);
         let about = self.about(self.run_of_result(made), Some(made));
         let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
-        let peaks = matches!(&block.show, Show::Table { of: block::Rows::Peaks, .. });
-        let uncertain = |n: u32| self.uncertainty(made, n, if peaks { "spectrum" } else { "statistics" });
+        let lens = match &block.show {
+            Show::Table { of: block::Rows::Peaks, .. } => "spectrum",
+            // Of each value its curve says how it hangs on the sensor.
+            Show::Table { of: block::Rows::Values, .. } => a.recipe.lens.name(),
+            _ => "statistics",
+        };
+        let uncertain = |n: u32| self.uncertainty(made, n, lens);
         let rows = Rows { a, named: &named, uncertain: &uncertain, l };
         match &block.show {
             Show::Figure(drawn) => self.figure(block, made, drawn).await,
@@ -253,8 +264,8 @@ impl Making<'_> {
                 table.caption = about.set(&format!("{summary} {caption}"))?;
                 Ok(Body::Table(table))
             }
-            Show::Table { of, caption, .. } => {
-                let mut table = rows.of(*of).ok_or_else(|| {
+            Show::Table { of, at, caption, .. } => {
+                let mut table = rows.of(*of, at).ok_or_else(|| {
                     Error::conflict(format!(
                         "{} gives none of these rows; choose another lens or other rows",
                         made.name
@@ -311,8 +322,13 @@ impl Making<'_> {
             None => Vec::new(),
         };
         let beside = if block.each.is_some() { drawn.beside } else { 1 };
-        let look =
-            Look { drawn, beside, notes: &notes, language: self.report.language, geometry: self.geometry.as_ref() };
+        let look = Look {
+            drawn,
+            beside,
+            notes: &notes,
+            language: self.report.language,
+            geometry: self.geometry.as_ref().map(|s| &s.geometry),
+        };
         let figure = figure(&made.analysis, self.name_of(block, made), caption, &look)?;
         Ok(Body::Figure(Box::new(figure)))
     }

@@ -2,7 +2,7 @@
 
 use super::look::Look;
 use super::modal;
-use super::words::with;
+use super::words::{headed, with};
 use crate::{Error, Result};
 use echo_formats::plot::out::table;
 use echo_formats::plot::{self, Axis, Curve, Map, Pane, Plot, draw};
@@ -54,7 +54,7 @@ pub(super) fn figure(result: &Analysis, alt: String, caption: Vec<Set>, look: &L
         ),
         Part::Poles => (modal::poles(result, look).ok_or_else(|| none(modal))?, Noted::new()),
         Part::Mac => (
-            modal::mac(result)
+            modal::mac(result, look)
                 .ok_or_else(|| none("this result has no two modes to hold against each other; choose its curves"))?,
             Noted::new(),
         ),
@@ -98,13 +98,13 @@ fn plotted(result: &Analysis, look: &Look<'_>) -> Option<(Plot, Noted)> {
             let n = rows.values.len();
             vec![curves(result, look, result.traces.iter().filter(|t| t.len() == n).collect())]
         }
-        [rows, columns] => maps(result, (rows, columns)),
+        [rows, columns] => maps(result, look, (rows, columns)),
         _ => return None,
     };
     let notes: Vec<&Note> = look.notes.iter().filter(|n| n.axis == axis.name.word() && n.lens == lens).collect();
     let plot = Plot {
         x: Axis {
-            label: format!("{}, {}", axis.name, axis.unit),
+            label: headed(&look.language.word(axis.name.word()), &axis.unit),
             values: axis.values.clone(),
             from: look.drawn.shown.map(|s| s[0]),
             to: look.drawn.shown.map(|s| s[1]),
@@ -179,7 +179,12 @@ fn curves(result: &Analysis, look: &Look<'_>, traces: Vec<&Trace>) -> Pane {
     };
     let Some(first) = traces.first() else { return Pane::default() };
     let quantity = if envelope { Shown::Value } else { first.quantity };
-    Pane { label: format!("{quantity}, {}", first.unit), log: look.log_y(result), curves, ..Pane::default() }
+    Pane {
+        label: headed(&look.language.word(quantity.word()), &first.unit),
+        log: look.log_y(result),
+        curves,
+        ..Pane::default()
+    }
 }
 
 /// Amplitude over phase; what is real among them, such as coherence, below.
@@ -194,13 +199,13 @@ fn responses(result: &Analysis, look: &Look<'_>) -> Vec<Pane> {
     let first = complex[0];
     let mut panes = vec![
         Pane {
-            label: format!("{}, {}", first.quantity, first.unit),
+            label: headed(&look.language.word(first.quantity.word()), &first.unit),
             log: look.log_y(result),
             curves: complex.iter().map(|t| of(t, &f64::hypot)).collect(),
             ..Pane::default()
         },
         Pane {
-            label: "phase, °".into(),
+            label: format!("{}, °", look.language.word("phase")),
             curves: complex.iter().map(|t| of(t, &|re, im| im.atan2(re).to_degrees())).collect(),
             from: Some(-180.0),
             to: Some(180.0),
@@ -211,7 +216,7 @@ fn responses(result: &Analysis, look: &Look<'_>) -> Vec<Pane> {
     if let Some(first) = plain.first() {
         let curve = |t: &&Trace| Curve { name: t.name.clone(), values: t.real().to_vec(), ..Curve::default() };
         panes.push(Pane {
-            label: format!("{}, {}", first.quantity, first.unit),
+            label: headed(&look.language.word(first.quantity.word()), &first.unit),
             curves: plain.iter().map(curve).collect(),
             share: Some(0.4),
             ..Pane::default()
@@ -220,15 +225,15 @@ fn responses(result: &Analysis, look: &Look<'_>) -> Vec<Pane> {
     panes
 }
 
-fn maps(result: &Analysis, (rows, columns): (&Direction, &Direction)) -> Vec<Pane> {
+fn maps(result: &Analysis, look: &Look<'_>, (rows, columns): (&Direction, &Direction)) -> Vec<Pane> {
     let n = rows.values.len() * columns.values.len();
     let whole = result.traces.iter().filter(|t| t.real().len() == n);
     let pane = |t: &Trace| Pane {
-        label: format!("{}, {}; {}", rows.name, rows.unit, t.name),
+        label: format!("{}, {}; {}", look.language.word(rows.name.word()), rows.unit, t.name),
         map: Some(Map {
             rows: rows.values.clone(),
             values: t.real().to_vec(),
-            label: format!("{}, {}", t.quantity, t.unit),
+            label: headed(&look.language.word(t.quantity.word()), &t.unit),
             decades: Some(3.0),
             shades: plot::Shades::Tide,
         }),

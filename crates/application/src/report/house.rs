@@ -1,8 +1,9 @@
-//! What stands over the house's reports.
+//! What a house has of its own in every report: what stands over it, and the units it shows.
 
 use crate::{Error, Result};
 use echo_formats::picture::address;
 use echo_job::Refusal;
+use echo_job::unit::{Unit, find};
 use echo_report::{Letterhead, Logo};
 use echo_store::Store;
 use serde::{Deserialize, Serialize};
@@ -21,14 +22,19 @@ pub struct HouseBody {
     pub lines: Vec<String>,
     /// The logo as an address of its own bytes; none where there is none.
     pub logo: Option<String>,
+    /// Units that quantities are shown in, one of a quantity at most; others stay as they were measured.
+    pub units: Vec<String>,
 }
 
-/// Its lines.
+/// Its lines, and its units.
 #[derive(Debug, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct HouseLines {
     /// Name and address, line by line.
     pub lines: Vec<String>,
+    /// Units that quantities are shown in, one of a quantity at most; as they are where left out.
+    #[serde(default)]
+    pub units: Option<Vec<String>>,
 }
 
 /// What stands over the house's reports now.
@@ -37,13 +43,13 @@ pub struct HouseLines {
 /// The database is away.
 pub async fn read(store: &Store) -> Result<HouseBody> {
     let house = store.house().await?;
-    Ok(HouseBody { lines: house.lines, logo: house.logo.map(|bytes| address(&bytes)) })
+    Ok(HouseBody { lines: house.lines, logo: house.logo.map(|bytes| address(&bytes)), units: house.units })
 }
 
-/// Replaces the lines.
+/// Replaces the lines and, where they are told, the units.
 ///
 /// # Errors
-/// There are too many, or one is too long; the database is away.
+/// There are too many lines, or one is too long; a unit that is not known, or two of one quantity; the database is away.
 pub async fn write(store: &Store, new: HouseLines, who: &str) -> Result<()> {
     let lines: Vec<String> = new.lines.iter().map(|l| l.trim().to_string()).filter(|l| !l.is_empty()).collect();
     if lines.len() > MOST_LINES {
@@ -53,6 +59,20 @@ pub async fn write(store: &Store, new: HouseLines, who: &str) -> Result<()> {
     if let Some(l) = lines.iter().find(|l| l.chars().count() > LONGEST_LINE || l.chars().any(char::is_control)) {
         let says = format!("a line of {} characters; allowed: up to {LONGEST_LINE}", l.chars().count());
         return Err(Refusal::new("lines", says).into());
+    }
+    if let Some(units) = new.units {
+        let mut known: Vec<&'static Unit> = Vec::new();
+        for symbol in &units {
+            let unit = find(symbol)?;
+            if let Some(other) = known.iter().find(|u| u.quantity == unit.quantity) {
+                let (one, two) = (other.symbol, unit.symbol);
+                let says = format!("{one} and {two} both are of {}; allowed: one of them", unit.quantity.name());
+                return Err(Refusal::new("units", says).into());
+            }
+            known.push(unit);
+        }
+        let symbols: Vec<String> = known.iter().map(|u| u.symbol.to_string()).collect();
+        store.save_house_units(&symbols, who).await?;
     }
     Ok(store.save_house_lines(&lines, who).await?)
 }
@@ -81,6 +101,11 @@ pub async fn set_logo(store: &Store, bytes: Vec<u8>, who: &str) -> Result<()> {
 /// The database is away.
 pub async fn drop_logo(store: &Store, who: &str) -> Result<()> {
     Ok(store.save_house_logo(None, who).await?)
+}
+
+/// The units that the house's reports show quantities in.
+pub(super) async fn units(store: &Store) -> Result<Vec<&'static Unit>> {
+    Ok(store.house().await?.units.iter().filter_map(|u| find(u).ok()).collect())
 }
 
 /// As it is set; nothing where nobody has said anything.

@@ -4,10 +4,11 @@ use crate::runs::going::Watched;
 use crate::runs::source::Calibrated;
 use crate::{Desk, Error, Result};
 use echo_job::analysis::Analysis;
-use echo_job::geometry::Geometry;
 use echo_job::report::Report;
 use echo_job::report::block::Block;
 use echo_job::sensor::Sensor;
+use echo_job::specimen::Specimen;
+use echo_job::unit::Unit;
 use echo_store::StoreError;
 use echo_store::campaign::Campaign;
 use echo_store::result::KeptResult;
@@ -30,6 +31,11 @@ pub(super) struct BlockResult {
 }
 
 impl BlockResult {
+    /// The run whose numbers its channels have; none where they count responses of a set.
+    pub(super) fn numbered_as(&self) -> Option<i64> {
+        self.run_id.filter(|_| self.kept.as_ref().is_none_or(|k| k.recipe.get("of").is_none()))
+    }
+
     /// Its recipe as it was carried out, or as it was kept with.
     pub(super) fn recipe(&self) -> Option<Value> {
         match &self.kept {
@@ -39,7 +45,7 @@ impl BlockResult {
     }
 }
 
-/// What a block shows: one result, or one for each channel or run.
+/// What a block shows: one result, or one for each run or take.
 pub(super) struct OfBlock {
     /// What was made for it.
     pub(super) made: Vec<BlockResult>,
@@ -73,9 +79,11 @@ pub(super) struct Making<'a> {
     /// Channels by run.
     pub(super) channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
     /// The specimen, where shapes are drawn on it.
-    pub(super) geometry: Option<Geometry>,
+    pub(super) geometry: Option<Arc<Specimen>>,
     /// Sensors of the register, where values are told with their uncertainty.
     pub(super) sensors: Vec<Sensor>,
+    /// Units of the house.
+    pub(super) units: Vec<&'static Unit>,
 }
 
 impl Making<'_> {

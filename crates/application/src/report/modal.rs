@@ -1,13 +1,14 @@
 //! Modes as figures of the report: poles of every order, how alike shapes are, shapes on the specimen.
 
 use super::look::Look;
+use super::words::headed;
 use crate::specimens::motion::{Motion, motions};
 use echo_formats::plot::{Axis, Curve, Drawing, Label, Map, Note, Pane, Plot, Shades};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Held;
 use echo_job::analysis::words::{Along, Shown};
 use echo_job::geometry::Geometry;
-use echo_job::geometry::drawn::seen;
+use echo_job::geometry::drawn::{Fitted, path, seen};
 use std::fmt::Write;
 
 /// Shapes beside each other, and width and height of one.
@@ -45,19 +46,19 @@ pub(super) fn poles(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
     let shown = look.drawn.shown;
     (low < high).then(|| Plot {
         x: Axis {
-            label: "frequency, Hz".into(),
+            label: format!("{}, Hz", look.language.word("frequency")),
             from: Some(shown.map_or(low, |s| s[0])),
             to: Some(shown.map_or(high, |s| s[1])),
             ..Axis::default()
         },
-        panes: vec![Pane { label: "order".into(), curves, ..Pane::default() }],
+        panes: vec![Pane { label: look.language.word("order"), curves, ..Pane::default() }],
         notes: frequencies(a).into_iter().map(|(mode, at)| Note { at, says: mode.to_string() }).collect(),
         ..Plot::default()
     })
 }
 
 /// How alike each shape is to each other one.
-pub(super) fn mac(a: &Analysis) -> Option<Plot> {
+pub(super) fn mac(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
     let mac = a.traces.iter().find(|t| t.quantity == Shown::Mac)?;
     let modes = a.axes.iter().find(|x| x.name == Along::Mode)?.values.clone();
     let map = Map {
@@ -69,8 +70,8 @@ pub(super) fn mac(a: &Analysis) -> Option<Plot> {
     };
     let whole = modes.len() > 1 && map.values.len() == modes.len() * modes.len();
     whole.then(|| Plot {
-        x: Axis { label: "mode".into(), values: modes, ..Axis::default() },
-        panes: vec![Pane { label: "mode".into(), map: Some(map), ..Pane::default() }],
+        x: Axis { label: look.language.word("mode"), values: modes, ..Axis::default() },
+        panes: vec![Pane { label: look.language.word("mode"), map: Some(map), ..Pane::default() }],
         ..Plot::default()
     })
 }
@@ -87,7 +88,12 @@ pub(super) fn over_frequency(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
     let of =
         |word: &str| a.traces.iter().filter(own).filter(|t| t.name.starts_with(word)).map(curve).collect::<Vec<_>>();
     let (complex, multivariate) = (of("complex"), of("multivariate"));
-    let pane = |label: &str, log, curves: Vec<Curve>| Pane { label: label.into(), log, curves, ..Pane::default() };
+    let pane = |label: &str, log, curves: Vec<Curve>| Pane {
+        label: look.language.word(label),
+        log,
+        curves,
+        ..Pane::default()
+    };
     let panes: Vec<Pane> = [("indicator", true, complex), ("multivariate", false, multivariate)]
         .into_iter()
         .filter(|p| !p.2.is_empty())
@@ -95,7 +101,7 @@ pub(super) fn over_frequency(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
         .collect();
     (!panes.is_empty()).then(|| Plot {
         x: Axis {
-            label: format!("{}, {}", axis.name, axis.unit),
+            label: headed(&look.language.word(axis.name.word()), &axis.unit),
             values: axis.values.clone(),
             from: look.drawn.shown.map(|s| s[0]),
             to: look.drawn.shown.map(|s| s[1]),
@@ -110,7 +116,7 @@ pub(super) fn over_frequency(a: &Analysis, look: &Look<'_>) -> Option<Plot> {
 /// Each shape on the specimen, over the specimen at rest.
 pub(super) fn shapes(a: &Analysis, geometry: &Geometry, look: &Look<'_>) -> Option<Drawing> {
     let strokes: Vec<Vec<usize>> = geometry.strokes().into_iter().take(MOST).collect();
-    let moved = motions(a, geometry).motions;
+    let motions = motions(a, geometry).motions;
     let names: Vec<String> = a
         .traces
         .iter()
@@ -121,18 +127,27 @@ pub(super) fn shapes(a: &Analysis, geometry: &Geometry, look: &Look<'_>) -> Opti
             [Some(t.name.clone()), percent].into_iter().flatten().collect::<Vec<_>>().join(", ")
         })
         .collect();
-    let rest: Vec<[f64; 2]> = geometry.points.iter().map(|p| seen([p.x, p.y, p.z])).collect();
-    let frame = Frame::of(&rest, &strokes)?;
-    if moved.is_empty() {
+    let rest = geometry.on_paper();
+    // What moves is larger than what rests.
+    let room = [CELL[0] - 2.0 * EDGE, CELL[1] - 2.0 * EDGE - WORDS].map(|r| r / (1.0 + 2.0 * MOVES));
+    let fitted = Fitted::into(room, strokes.iter().flatten().map(|row| rest[*row]))?;
+    if motions.is_empty() {
         return None;
     }
-    let rows = moved.len().div_ceil(BESIDE);
+    let rows = motions.len().div_ceil(BESIDE);
     let size = [CELL[0] * BESIDE as f64, CELL[1] * rows as f64];
     let mut svg = format!("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {} {}'>", size[0], size[1]);
     let mut labels = Vec::new();
-    for (k, (motion, name)) in moved.iter().zip(names).enumerate() {
+    for (k, (motion, name)) in motions.iter().zip(names).enumerate() {
         let corner = [CELL[0] * (k % BESIDE) as f64, CELL[1] * (k / BESIDE) as f64];
-        let path = |side: f64| frame.path(corner, &strokes, &frame.moved(&rest, geometry, motion, side));
+        let middle = [corner[0] + CELL[0] / 2.0, corner[1] + (CELL[1] - WORDS) / 2.0];
+        let path = |side: f64| {
+            let to = moved(&fitted, &rest, geometry, motion, side);
+            path(&strokes, &|row| {
+                let at = fitted.at(to[row]);
+                [at[0] + middle[0], at[1] + middle[1]]
+            })
+        };
         let (still, there, back) = (path(0.0), path(1.0), path(-1.0));
         let _ = write!(
             svg,
@@ -149,56 +164,19 @@ pub(super) fn shapes(a: &Analysis, geometry: &Geometry, look: &Look<'_>) -> Opti
     Some(Drawing { svg, labels, size })
 }
 
-/// Where a specimen lies in a cell.
-struct Frame {
-    middle: [f64; 2],
-    scale: f64,
-    /// Its larger side, in the specimen's unit on paper.
-    wide: f64,
-}
-
-impl Frame {
-    fn of(rest: &[[f64; 2]], strokes: &[Vec<usize>]) -> Option<Frame> {
-        let all: Vec<[f64; 2]> = strokes.iter().flatten().map(|row| rest[*row]).collect();
-        let end = |axis: usize, pick: fn(f64, f64) -> f64| all.iter().map(|p| p[axis]).reduce(pick);
-        let (left, right) = (end(0, f64::min)?, end(0, f64::max)?);
-        let (top, bottom) = (end(1, f64::min)?, end(1, f64::max)?);
-        let wide = (right - left).max(bottom - top);
-        // What moves is larger than what rests.
-        let more = 1.0 + 2.0 * MOVES;
-        let across = (CELL[0] - 2.0 * EDGE) / ((right - left) * more);
-        let down = (CELL[1] - 2.0 * EDGE - WORDS) / ((bottom - top) * more);
-        let scale = across.min(down);
-        let middle = [(left + right) / 2.0, (top + bottom) / 2.0];
-        scale.is_finite().then_some(Frame { middle, scale, wide })
-    }
-
-    /// Where the points are when the shape is at one of its ends.
-    fn moved(&self, rest: &[[f64; 2]], geometry: &Geometry, motion: &Motion, side: f64) -> Vec<[f64; 2]> {
-        // Turned to the phase in which most of it moves at once.
-        let square = motion.moves.iter().flat_map(|m| (0..3).map(|x| (m[x], m[x + 3])));
-        let (re, im) = square.fold((0.0, 0.0), |(re, im), (a, b)| (re + a * a - b * b, im + 2.0 * a * b));
-        let (cos, sin) = ((f64::atan2(im, re) / 2.0).cos(), (f64::atan2(im, re) / 2.0).sin());
-        let far = side * MOVES * self.wide;
-        let one = |((rest, p), m): ((&[f64; 2], &echo_job::geometry::Point), &[f64; 6])| {
-            let by: [f64; 3] = std::array::from_fn(|x| far * (m[x] * cos + m[x + 3] * sin));
-            let to = seen([p.x + by[0], p.y + by[1], p.z + by[2]]);
-            if to.iter().all(|x| x.is_finite()) { to } else { *rest }
-        };
-        rest.iter().zip(&geometry.points).zip(&motion.moves).map(one).collect()
-    }
-
-    fn path(&self, corner: [f64; 2], strokes: &[Vec<usize>], at: &[[f64; 2]]) -> String {
-        let mut path = String::new();
-        for line in strokes {
-            for (i, row) in line.iter().enumerate() {
-                let x = corner[0] + CELL[0] / 2.0 + (at[*row][0] - self.middle[0]) * self.scale;
-                let y = corner[1] + (CELL[1] - WORDS) / 2.0 + (at[*row][1] - self.middle[1]) * self.scale;
-                let _ = write!(path, "{}{x:.1} {y:.1}", if i == 0 { "M" } else { "L" });
-            }
-        }
-        path
-    }
+/// Where the points are when the shape is at one of its ends.
+fn moved(fitted: &Fitted, rest: &[[f64; 2]], geometry: &Geometry, motion: &Motion, side: f64) -> Vec<[f64; 2]> {
+    // Turned to the phase in which most of it moves at once.
+    let square = motion.moves.iter().flat_map(|m| (0..3).map(|x| (m[x], m[x + 3])));
+    let (re, im) = square.fold((0.0, 0.0), |(re, im), (a, b)| (re + a * a - b * b, im + 2.0 * a * b));
+    let (cos, sin) = ((f64::atan2(im, re) / 2.0).cos(), (f64::atan2(im, re) / 2.0).sin());
+    let far = side * MOVES * fitted.larger();
+    let one = |((rest, p), m): ((&[f64; 2], &echo_job::geometry::Point), &[f64; 6])| {
+        let by: [f64; 3] = std::array::from_fn(|x| far * (m[x] * cos + m[x + 3] * sin));
+        let to = seen([p.x + by[0], p.y + by[1], p.z + by[2]]);
+        if to.iter().all(|x| x.is_finite()) { to } else { *rest }
+    };
+    rest.iter().zip(&geometry.points).zip(&motion.moves).map(one).collect()
 }
 
 #[cfg(test)]
@@ -283,7 +261,7 @@ mod tests {
         );
         assert_eq!(plot.notes.iter().map(|n| (n.at, n.says.as_str())).collect::<Vec<_>>(), [(12.0, "1"), (24.0, "2")]);
         assert_eq!((plot.x.from, plot.x.to), (Some(12.0), Some(24.0)));
-        let map = mac(&modes()).unwrap();
+        let map = seen_by(|look| mac(&modes(), look)).unwrap();
         assert_eq!(map.panes[0].map.as_ref().map(|m| m.values.clone()), Some(vec![1.0, 0.1, 0.1, 1.0]));
         let over = seen_by(|look| over_frequency(&modes(), look)).unwrap();
         assert_eq!((over.panes.len(), over.panes[0].log), (1, true));

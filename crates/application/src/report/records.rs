@@ -1,33 +1,21 @@
 //! What the campaign recorded besides samples, as blocks: marks, takes, rounds, alarms, what was let pass and changed,
-//! the plan, the specimen with its pictures.
+//! the plan, what front ends found of their inputs, the machine's elements.
 
 use super::making::Making;
 use super::words::with;
-use crate::{Error, Result};
+use crate::Result;
+use crate::front_ends::tests;
+use crate::runs::markers::{StretchQuery, markers};
 use chrono::{DateTime, Utc};
-use echo_formats::picture::drawing;
-use echo_formats::plot::Drawing;
-use echo_job::geometry::Geometry;
-use echo_job::geometry::drawn::seen;
 use echo_job::impact::PointState;
 use echo_job::plan::{Length, Plan};
 use echo_job::report::block::{Block, Records};
 use echo_job::report::language::Term;
-use echo_job::specimen::Specimen;
-use echo_report::document::{Body, Figure, Table};
+use echo_report::document::{Body, Table};
 use echo_store::run::Run;
-use echo_store::specimen::SpecimenFile;
-use std::fmt::Write;
 
 /// Rows that are told at most.
 const MOST: usize = 1000;
-/// Pictures that are shown at most, and the width of one, in the units of a drawing.
-const MOST_PICTURES: usize = 12;
-const WIDE: f64 = 640.0;
-/// Height of the specimen's drawing at most, and what is left free around it.
-const HIGH: f64 = 320.0;
-const EDGE: f64 = 12.0;
-
 fn moment(at: DateTime<Utc>) -> String {
     at.format("%Y-%m-%d %H:%M:%S UTC").to_string()
 }
@@ -102,6 +90,9 @@ impl Making<'_> {
                 self.table(&[Term::When, Term::Who, Term::What, Term::Detail], &[], rows)
             }
             Records::Taps => self.taps().await?,
+            Records::TapMap => self.tap_map().await?,
+            Records::SelfTest => self.self_tests().await?,
+            Records::Elements => self.elements(block).await?,
             Records::Plan => {
                 let run = self.run(block)?;
                 Some(Body::Facts { rows: self.planned(run, &store.run_plan(run.id).await?).await? })
@@ -127,7 +118,8 @@ impl Making<'_> {
             let mut row = vec![r.number.to_string(), moment(r.due_at)];
             let value = |k: usize| r.measured.get(k).copied().flatten().map_or_else(String::new, |x| l.number(x, 4));
             row.extend((0..measures.len()).map(value));
-            row.push(if r.says.is_empty() { r.state.word().into() } else { format!("{}: {}", r.state.word(), r.says) });
+            let state = l.word(r.state.word());
+            row.push(if r.says.is_empty() { state } else { format!("{state}: {}", r.says) });
             rows.push(row);
         }
         let digits = (0..heads.len()).map(|c| c != 1 && c + 1 != heads.len()).collect();
@@ -142,10 +134,11 @@ impl Making<'_> {
         let row = |(p, point): (usize, &echo_job::impact::PointDirection)| {
             let of = || session.hits().iter().filter(|h| h.point == p);
             let counting = session.counting(p).count();
-            let mut flaws: Vec<&str> = Vec::new();
+            let mut flaws: Vec<String> = Vec::new();
             for f in of().flat_map(|h| &h.verdict.flaws) {
-                if !flaws.contains(&f.word()) {
-                    flaws.push(f.word());
+                let word = l.word(f.word());
+                if !flaws.contains(&word) {
+                    flaws.push(word);
                 }
             }
             let state = match session.state_of(p) {
@@ -164,6 +157,58 @@ impl Making<'_> {
         };
         let rows = session.plan().points.iter().enumerate().map(row).collect();
         Ok(self.table(&[Term::Point, Term::Hits, Term::Rejected, Term::Why, Term::State], &[1, 2], rows))
+    }
+
+    /// What the front end found of each input when it was tested last; what is not in order stands out.
+    async fn self_tests(&self) -> Result<Option<Body>> {
+        let l = self.report.language;
+        let rig = self.desk.store.rig(self.campaign.id).await?.rig;
+        let all = tests(&self.desk.store, self.campaign.id).await?;
+        let heads = [Term::Input, Term::Channels, Term::Passed, Term::Rest, Term::Offset, Term::Noise, Term::When];
+        let row = |t: &crate::front_ends::TestedInput| {
+            let says = match t.test.passed {
+                true => t.test.says.clone(),
+                false => format!("{}: {}", l.says(Term::NotInOrder), t.test.says),
+            };
+            let rest = t.test.bias_v.map_or_else(String::new, |v| l.number(v, 3));
+            let (offset, noise) = (l.number(1e6 * t.test.offset_v, 2), l.number(1e6 * t.test.noise_v, 2));
+            let (input, name) = (t.test.input.to_string(), rig.name_of(t.test.input));
+            vec![input, name, says, rest, offset, noise, moment(t.at)]
+        };
+        let loud = all.iter().map(|t| !t.test.passed).collect();
+        let table = self.table(&heads, &[0, 3, 4, 5], all.iter().map(row).collect());
+        Ok(table.map(|body| match body {
+            Body::Table(table) => Body::Table(Table { loud, ..table }),
+            other => other,
+        }))
+    }
+
+    /// The machine's elements with their lines, a turn of the shaft with the tachometer; where the run has one, also in Hz.
+    async fn elements(&self, block: &Block) -> Result<Option<Body>> {
+        let l = self.report.language;
+        // Who has no run yet has a machine all the same.
+        let (found, rpm) = match self.run(block) {
+            Ok(run) => {
+                let whole = StretchQuery { from_s: 0.0, to_s: super::words::About::length_s(run) };
+                let found = markers(self.desk, run.id, whole).await?;
+                (found.markers, found.rpm)
+            }
+            Err(_) => (crate::runs::markers::machine(self.desk, self.campaign.id).await?.0.markers(), None),
+        };
+        let row = |m: &echo_job::machine::Marker| {
+            let apart = m.sideband_order.map_or_else(String::new, |s| format!("± {}", l.short(s, 5)));
+            let mut cells = vec![m.element.clone(), l.word(&m.says), l.short(m.order, 6), apart];
+            cells.extend(rpm.map(|rpm| l.number(m.order * rpm / 60.0, 5)));
+            cells
+        };
+        let mut heads: Vec<String> = [Term::Element, Term::Line, Term::PerTurn, Term::Sidebands]
+            .iter()
+            .map(|t| l.says(*t).to_string())
+            .collect();
+        heads.extend(rpm.map(|rpm| l.says(Term::HzAt).replace("{}", &with(l.number(rpm, 5), "rpm"))));
+        let digits = (0..heads.len()).map(|c| c > 1).collect();
+        let rows: Vec<Vec<String>> = found.iter().map(row).collect();
+        Ok((!rows.is_empty()).then(|| Body::Table(Table { heads, rows, digits, ..Table::default() })))
     }
 
     /// The plan a run was recorded by.
@@ -194,98 +239,12 @@ impl Making<'_> {
         }
         Ok(rows)
     }
-
-    /// What was tested: its sheet, its drawing and its pictures.
-    pub(super) async fn specimen(&self, drawn: bool, pictures: bool, beside: u8) -> Result<Vec<Body>> {
-        let (store, l) = (&self.desk.store, self.report.language);
-        let sheet: Specimen = serde_json::from_value(store.specimen(self.campaign.id).await?.0)?;
-        let row = |term: Term, says: &str| (l.says(term).to_string(), says.to_string());
-        let mut rows = vec![row(Term::Specimen, &self.campaign.specimen), row(Term::Kind, &sheet.kind)];
-        rows.extend([row(Term::Serial, &sheet.serial), row(Term::Remarks, &sheet.remarks)]);
-        rows.retain(|r| !r.1.trim().is_empty());
-        let mut all = vec![Body::Facts { rows }];
-        let mut figures: Vec<Figure> = Vec::new();
-        if drawn && let Some(d) = outline(&sheet.geometry) {
-            let caption =
-                self.about(None, None).set(&format!("{}.", super::content::escaped(&self.campaign.specimen)))?;
-            figures.push(Figure::of(d, self.campaign.specimen.clone(), caption));
-        }
-        if pictures {
-            let files = store.specimen_files(self.campaign.id).await?;
-            for file in files.iter().filter(|f| f.kind == "picture").take(MOST_PICTURES) {
-                figures.push(self.picture(file).await?);
-            }
-        }
-        if !figures.is_empty() {
-            all.push(Body::Figures { beside, figures });
-        }
-        Ok(all)
-    }
-
-    async fn picture(&self, file: &SpecimenFile) -> Result<Figure> {
-        let (_, bytes) = self.desk.store.specimen_file(file.id).await?;
-        let drawn = tokio::task::spawn_blocking(move || drawing(&bytes, WIDE)).await?;
-        let drawn = drawn.map_err(|e| Error::conflict(e.to_string()))?;
-        let caption = self.about(None, None).set(&super::content::escaped(&file.name))?;
-        Ok(Figure::of(drawn, file.name.clone(), caption))
-    }
-}
-
-/// The specimen's lines, seen from front, right and above; nothing where it has none.
-fn outline(geometry: &Geometry) -> Option<Drawing> {
-    let places: Vec<[f64; 2]> = geometry.points.iter().map(|p| seen([p.x, p.y, p.z])).collect();
-    let strokes = geometry.strokes();
-    let through = || strokes.iter().flatten().filter_map(|row| places.get(*row));
-    let end = |axis: usize, pick: fn(f64, f64) -> f64| through().map(|p| p[axis]).reduce(pick);
-    let (left, right, top, foot) = (end(0, f64::min)?, end(0, f64::max)?, end(1, f64::min)?, end(1, f64::max)?);
-    let scale = ((WIDE - 2.0 * EDGE) / (right - left)).min((HIGH - 2.0 * EDGE) / (foot - top));
-    if !(scale.is_finite() && scale > 0.0) {
-        return None;
-    }
-    let size = [WIDE, (foot - top) * scale + 2.0 * EDGE];
-    let shift = (WIDE - (right - left) * scale) / 2.0;
-    let at = |p: [f64; 2]| ((p[0] - left) * scale + shift, (p[1] - top) * scale + EDGE);
-    let mut svg = format!("<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 {} {}'>", size[0], size[1]);
-    svg += "<g fill='none' stroke='#10263b' stroke-width='0.7' stroke-linejoin='round'>";
-    for stroke in &strokes {
-        svg += "<path d='";
-        for (k, p) in stroke.iter().filter_map(|row| places.get(*row)).enumerate() {
-            let (x, y) = at(*p);
-            let _ = write!(svg, "{}{x:.1} {y:.1}", if k == 0 { 'M' } else { 'L' });
-        }
-        svg += "'/>";
-    }
-    svg += "</g></svg>";
-    Some(Drawing { svg, labels: Vec::new(), size })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use serde_json::json;
-
-    #[test]
-    fn a_specimen_is_drawn_within_its_frame_or_not_at_all() {
-        let geometry = |points: serde_json::Value| -> Geometry {
-            let points: Vec<serde_json::Value> = points
-                .as_array()
-                .unwrap()
-                .iter()
-                .enumerate()
-                .map(|(i, p)| json!({ "name": i.to_string(), "x": p[0], "y": p[1], "z": p[2] }))
-                .collect();
-            let names: Vec<String> = (0..points.len()).map(|i| i.to_string()).collect();
-            serde_json::from_value(json!({ "points": points, "lines": [names] })).unwrap()
-        };
-        let drawn = outline(&geometry(json!([[0, 0, 0], [1, 0, 0], [1, 1, 0.5]]))).unwrap();
-        assert!(drawn.size[0] == WIDE && drawn.size[1] <= HIGH + 1e-9);
-        let path = drawn.svg.split("d='").nth(1).unwrap().split('\'').next().unwrap();
-        let numbers: Vec<f64> = path.split(['M', 'L', ' ']).filter_map(|n| n.parse().ok()).collect();
-        assert_eq!(numbers.len(), 6);
-        assert!(numbers.chunks(2).all(|p| (0.0..=WIDE).contains(&p[0]) && (0.0..=drawn.size[1]).contains(&p[1])));
-        assert!(outline(&geometry(json!([]))).is_none());
-        assert!(outline(&geometry(json!([[1, 1, 1], [1, 1, 1]]))).is_none(), "a point has no size");
-    }
 
     #[test]
     fn a_change_is_told_on_one_line() {

@@ -5,7 +5,7 @@ use crate::runs::results::analysed;
 use crate::{Error, Result};
 use echo_job::analysis::Analysis;
 use echo_job::recipe::Recipe;
-use echo_job::report::block::{Block, Each};
+use echo_job::report::block::{Block, Each, Show};
 use echo_job::unit::{Quantity, find};
 use echo_store::result::KeptResult;
 use echo_store::run::{Run, RunChannel};
@@ -46,7 +46,7 @@ impl Making<'_> {
     async fn of_block(&self, block: &Block, kept: &[KeptResult]) -> Result<OfBlock> {
         let Some(recipe) = block.show.recipe() else {
             let key = block.show.kept().ok_or_else(|| Error::fault("a block without a result"))?;
-            return Ok(shown(block, self.kept(key, kept).await?));
+            return Ok(once(self.kept(key, kept).await?));
         };
         let mut all = OfBlock { made: Vec::new(), shown: Vec::new() };
         if block.each == Some(Each::Take) {
@@ -54,7 +54,7 @@ impl Making<'_> {
             for take in self.desk.store.takes(run.id).await?.iter().take(MOST_TAKES) {
                 let mut own = recipe.clone();
                 own["takes"] = json!([take.number]);
-                let made = told(self.made_of_samples(run, own).await)?;
+                let made = told(self.made_of_samples(block, run, own).await)?;
                 all.made.extend(made.iter().cloned());
                 all.shown.push(made.map_err(|says| format!("take {}: {says}", take.number)));
             }
@@ -65,10 +65,10 @@ impl Making<'_> {
             return Ok(all);
         }
         if block.each != Some(Each::Run) {
-            return Ok(shown(block, self.made_of_samples(self.run(block)?, recipe.clone()).await?));
+            return Ok(once(self.made_of_samples(block, self.run(block)?, recipe.clone()).await?));
         }
         for run in self.runs.iter().filter(|r| r.samples > 0) {
-            let made = told(self.made_of_samples(run, recipe.clone()).await)?;
+            let made = told(self.made_of_samples(block, run, recipe.clone()).await)?;
             all.made.extend(made.iter().cloned());
             all.shown.push(made.map_err(|says| format!("run {}: {says}", run.number)));
         }
@@ -78,14 +78,39 @@ impl Making<'_> {
         Ok(all)
     }
 
-    async fn made_of_samples(&self, run: &Run, recipe: Value) -> Result<BlockResult> {
+    async fn made_of_samples(&self, block: &Block, run: &Run, recipe: Value) -> Result<BlockResult> {
         let mut recipe = Recipe::from_value(recipe)?;
+        // A limit is in the unit it was typed for.
+        if !matches!(block.show, Show::Limits { .. }) {
+            recipe.unit = self.in_house(run, &recipe).await?.or(recipe.unit);
+        }
         if recipe.channels.is_none() {
             recipe.channels = self.fitting(run, recipe.unit.as_deref()).await?;
         }
         let analysis = analysed(self.desk, run.id, recipe, self.watched).await?;
         let name = analysis.recipe.lens.name().to_string();
         Ok(BlockResult { name, analysis, run_id: Some(run.id), kept: None })
+    }
+
+    /// The unit of the house for what a recipe shows; none where it names one itself or makes another quantity of the
+    /// samples, or its channels measure different things.
+    async fn in_house(&self, run: &Run, recipe: &Recipe) -> Result<Option<String>> {
+        if self.units.is_empty() || recipe.unit.is_some() || !recipe.prepare.is_empty() {
+            return Ok(None);
+        }
+        // What is seen against another channel has a unit of both.
+        let told = serde_json::to_value(recipe)?;
+        if told.get("reference").is_some() || told.get("references").is_some() {
+            return Ok(None);
+        }
+        let channels = self.desk.store.run_channels(run.id).await?;
+        let shown = |c: &&RunChannel| {
+            recipe.channels.as_ref().is_none_or(|all| all.iter().any(|n| i64::from(*n) == i64::from(c.channel)))
+        };
+        let mut of = channels.iter().filter(shown).map(|c| find(&c.row.unit).ok().map(|u| u.quantity));
+        let Some(Some(first)) = of.next() else { return Ok(None) };
+        let one = of.all(|q| q == Some(first));
+        Ok(self.units.iter().find(|u| one && u.quantity == first).map(|u| u.symbol.to_string()))
     }
 
     /// Channels of a run that can be shown in a unit; nothing, which is all, where none is asked for.
@@ -114,84 +139,12 @@ impl Making<'_> {
     }
 }
 
+/// What is made once.
+fn once(made: BlockResult) -> OfBlock {
+    OfBlock { shown: vec![Ok(made.clone())], made: vec![made] }
+}
+
 /// Whether one of these is made of another by integration.
 fn moves(q: Quantity) -> bool {
     matches!(q, Quantity::Acceleration | Quantity::Velocity | Quantity::Displacement)
-}
-
-/// A result as its block shows it: whole, or channel by channel.
-fn shown(block: &Block, made: BlockResult) -> OfBlock {
-    let shown = match block.each {
-        Some(Each::Channel) => channels(&made.analysis).into_iter().map(|c| Ok(of_channel(&made, c))).collect(),
-        _ => vec![Ok(made.clone())],
-    };
-    OfBlock { made: vec![made], shown }
-}
-
-/// Channels of a result, in their order.
-fn channels(a: &Analysis) -> Vec<u32> {
-    let mut all = Vec::new();
-    let told = a.traces.iter().map(|t| t.channel).chain(a.numbers.iter().map(|n| n.channel));
-    for channel in told.filter(|c| *c > 0) {
-        if !all.contains(&channel) {
-            all.push(channel);
-        }
-    }
-    all
-}
-
-/// What of a result is of one channel. It was made once for all of them: what is read together costs one reading.
-fn of_channel(made: &BlockResult, channel: u32) -> BlockResult {
-    let a = &made.analysis;
-    let analysis = Analysis {
-        recipe: a.recipe.clone(),
-        made: a.made.clone(),
-        cautions: a.cautions.iter().filter(|c| c.channel.is_none_or(|c| c == channel)).cloned().collect(),
-        averages: a.averages,
-        random_error: a.random_error,
-        interval: a.interval,
-        axes: a.axes.clone(),
-        reached_s: a.reached_s.clone(),
-        traces: a.traces.iter().filter(|t| t.channel == channel).cloned().collect(),
-        numbers: a.numbers.iter().filter(|n| n.channel == channel).cloned().collect(),
-        peaks: a.peaks.iter().filter(|p| p.channel == channel).cloned().collect(),
-        stabilisation: Vec::new(),
-    };
-    BlockResult { analysis: Arc::new(analysis), ..made.clone() }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_result_is_cut_into_its_channels_with_what_belongs_to_each() {
-        let trace = |channel: u32| json!({ "name": format!("c{channel}"), "channel": channel, "quantity": "value", "unit": "g", "values": [1.0] });
-        let number = |channel: u32| json!({ "name": "rms", "channel": channel, "unit": "g", "value": 1.0 });
-        let body = json!({ "recipe": { "lens": "spectrum" }, "made": { "by": "", "at": "", "input": "" },
-            "axes": [{ "name": "time", "unit": "s", "values": [0.0] }],
-            "traces": [trace(8), trace(3), trace(8)], "numbers": [number(5), number(8), number(0)],
-            "peaks": [{ "channel": 3, "frequency_hz": 1.0, "value": 2.0 }],
-            "cautions": [{ "rule": "gap", "says": "all" }, { "rule": "gap", "says": "three", "channel": 3 }] });
-        let whole = BlockResult {
-            name: "spectrum".into(),
-            analysis: Arc::new(Analysis::kept(body).unwrap()),
-            run_id: Some(4),
-            kept: None,
-        };
-        assert_eq!(channels(&whole.analysis), [8, 3, 5], "in their order; what is of all of them is of none");
-        let block = |each: serde_json::Value| -> Block {
-            serde_json::from_value(json!({ "id": 1, "each": each, "show": { "what": "figure", "recipe": {} } }))
-                .unwrap()
-        };
-        let parts = shown(&block(json!("channel")), whole.clone());
-        assert_eq!((parts.made.len(), parts.shown.len()), (1, 3), "made once, shown three times");
-        let of = |k: usize| parts.shown[k].as_ref().unwrap().analysis.clone();
-        assert_eq!((of(0).traces.len(), of(0).numbers.len(), of(0).peaks.len(), of(0).cautions.len()), (2, 1, 0, 1));
-        assert_eq!((of(1).traces.len(), of(1).peaks.len(), of(1).cautions.len()), (1, 1, 2));
-        assert_eq!((of(2).traces.len(), of(2).numbers.len()), (0, 1));
-        assert_eq!(parts.shown[0].as_ref().unwrap().run_id, Some(4));
-        let once = shown(&block(json!(null)), whole);
-        assert_eq!(once.shown[0].as_ref().unwrap().analysis.traces.len(), 3);
-    }
 }

@@ -14,7 +14,7 @@ use echo_report::document::Table;
 /// Peaks told at most.
 const MOST_PEAKS: usize = 12;
 /// Digits of a number in a table.
-const DIGITS: usize = 4;
+pub(super) const DIGITS: usize = 4;
 
 /// A result, with what is needed to tell its rows.
 pub(super) struct Rows<'a> {
@@ -28,10 +28,11 @@ pub(super) struct Rows<'a> {
 
 impl Rows<'_> {
     /// Rows of a kind; nothing where it has none of that kind.
-    pub(super) fn of(&self, of: Wanted) -> Option<Table> {
+    pub(super) fn of(&self, of: Wanted, at: &[f64]) -> Option<Table> {
         match of {
             Wanted::Numbers => self.numbers(),
             Wanted::Peaks => self.peaks(),
+            Wanted::Values => self.values(at),
         }
     }
 
@@ -65,7 +66,7 @@ impl Rows<'_> {
             columns.retain(|c| a.numbers.iter().any(|n| n.mode.is_some() && (n.name.as_str(), n.unit.as_str()) == *c));
         }
         let head = |(name, unit): &(&str, &str)| {
-            let plain = name.replace('_', " ");
+            let plain = l.word(name);
             if unit.is_empty() { plain } else { format!("{plain}, {unit}") }
         };
         let first = l.says(if modes { Term::Mode } else { Term::Channels }).to_string();
@@ -162,7 +163,7 @@ impl Rows<'_> {
         }
         let heads = [Term::Channels, Term::Value, Term::Allowed, Term::Share, Term::Verdict];
         let mut heads: Vec<String> = heads.map(|t| l.says(t).to_string()).to_vec();
-        heads[1] = number.replace('_', " ");
+        heads[1] = l.word(number);
         let (name, own) = (heads[0].clone(), heads[1].clone());
         let plain_heads = vec![
             name,
@@ -179,6 +180,7 @@ impl Rows<'_> {
             rows,
             digits: vec![false, true, true, true, false],
             loud: verdicts.iter().map(|v| *v != Verdict::Within).collect(),
+            shares: of.iter().map(|(n, at_most)| n.value / at_most).collect(),
             ..Table::default()
         };
         Ok((table, summary))
@@ -230,7 +232,7 @@ impl Rows<'_> {
 }
 
 /// A number as a workbook takes it; nothing for what is none.
-fn as_number(x: f64) -> String {
+pub(super) fn as_number(x: f64) -> String {
     if x.is_finite() { x.to_string() } else { String::new() }
 }
 
@@ -302,7 +304,7 @@ mod tests {
             number("rms", 8, "g", 0.5),
             number("crest_factor", 8, "", f64::NAN),
         ]);
-        let table = with(&result(all, json!([])), Language::English, |r| r.of(Wanted::Numbers)).unwrap();
+        let table = with(&result(all, json!([])), Language::English, |r| r.of(Wanted::Numbers, &[])).unwrap();
         assert_eq!(table.heads, ["Channels", "rms, g", "crest factor"]);
         assert_eq!(table.rows[0], ["place 7", "(2.000 ± 0.040)", "3.500"], "a ratio hangs on no calibration");
         assert_eq!(table.rows[1], ["place 8", "0.5000", "–"], "and nothing is claimed where nothing is known");
@@ -317,16 +319,16 @@ mod tests {
     fn modes_have_a_row_each_and_what_is_of_all_of_them_has_none() {
         let of = |name: &str, mode: Option<u32>, value: f64| json!({ "name": name, "channel": 0, "mode": mode, "unit": "", "value": value });
         let all = json!([of("frequency", Some(1), 58.18), of("frequency", Some(2), 142.57), of("missed", None, 0.03)]);
-        let table = with(&result(all, json!([])), Language::German, |r| r.of(Wanted::Numbers)).unwrap();
-        assert_eq!(table.heads, ["Eigenform", "frequency"]);
+        let table = with(&result(all, json!([])), Language::German, |r| r.of(Wanted::Numbers, &[])).unwrap();
+        assert_eq!(table.heads, ["Eigenform", "Frequenz"]);
         assert_eq!(table.rows, [["1", "58,18"], ["2", "142,6"]]);
-        assert!(with(&result(json!([]), json!([])), Language::German, |r| r.of(Wanted::Numbers)).is_none());
+        assert!(with(&result(json!([]), json!([])), Language::German, |r| r.of(Wanted::Numbers, &[])).is_none());
     }
 
     #[test]
     fn the_highest_peaks_are_told_with_their_unit() {
         let peaks = json!([{ "channel": 7, "frequency_hz": 582.81, "value": 4.25 }]);
-        let table = with(&result(json!([]), peaks), Language::English, |r| r.of(Wanted::Peaks)).unwrap();
+        let table = with(&result(json!([]), peaks), Language::English, |r| r.of(Wanted::Peaks, &[])).unwrap();
         assert_eq!(table.rows, [["place 7", "582.81", "(4.250 ± 0.085)"]]);
         assert_eq!(table.sheet().rows, [["place 7", "582.81", "", "4.25", "0.085", ""]]);
         // Between lines 1.5 Hz apart it is known to half a line either way: √(1.5²/12), twice.
@@ -334,7 +336,7 @@ mod tests {
         a.axes = vec![
             serde_json::from_value(json!({ "name": "frequency", "unit": "Hz", "values": [0.0, 1.5, 3.0] })).unwrap(),
         ];
-        let table = with(&a, Language::German, |r| r.of(Wanted::Peaks)).unwrap();
+        let table = with(&a, Language::German, |r| r.of(Wanted::Peaks, &[])).unwrap();
         assert_eq!(table.rows, [["place 9", "(582,81 ± 0,87)", "4,250"]]);
     }
 

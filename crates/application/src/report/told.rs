@@ -39,7 +39,7 @@ impl Making<'_> {
         };
         for (_, made) in self.all_made() {
             for c in &made.analysis.cautions {
-                say(c.rule.word(), c.says.clone());
+                say(&self.report.language.word(c.rule.word()), c.says.clone());
             }
             if let Some(kept) = made.kept.as_ref().filter(|k| k.stale) {
                 let says =
@@ -56,7 +56,7 @@ impl Making<'_> {
         let one = |(block, made): (&Block, &BlockResult)| {
             // As the rig calls it: by its input.
             let named = |n: u32| {
-                let row = &self.channels.get(&made.run_id?)?.get(&n)?.recorded.row;
+                let row = &self.channels.get(&made.numbered_as()?)?.get(&n)?.recorded.row;
                 Some(format!("{} {}", row.input, row.name))
             };
             let recipe = made.recipe()?;

@@ -11,6 +11,7 @@ use echo_job::analysis::Analysis;
 use echo_job::recipe::Recipe;
 use echo_job::report::made_of::{CameOut, FORM, Holds, MadeOf, OfResult, OfRun};
 use echo_report::{Sealed, attached, sealed};
+use echo_store::result::KeptResult;
 use echo_store::run::Run;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -132,8 +133,13 @@ pub async fn verified(desk: &Desk, told: Against, pdf: Vec<u8>, watched: &Arc<Wa
     })
     .await??;
     let campaign = campaign(desk, told, &of.campaign).await?;
-    let mut checking =
-        Checking { desk, campaign, of: &of, runs: desk.store.runs(campaign).await?, now: BTreeMap::new() };
+    let mut checking = Checking {
+        desk,
+        of: &of,
+        runs: desk.store.runs(campaign).await?,
+        kept: desk.store.kept_results(campaign).await?,
+        now: BTreeMap::new(),
+    };
     checking.now().await?;
     let mut results = Vec::new();
     for (k, r) in of.results.iter().enumerate() {
@@ -157,9 +163,9 @@ pub async fn verified(desk: &Desk, told: Against, pdf: Vec<u8>, watched: &Arc<Wa
 
 struct Checking<'a> {
     desk: &'a Desk,
-    campaign: i64,
     of: &'a MadeOf,
     runs: Vec<Run>,
+    kept: Vec<KeptResult>,
     /// Runs of the report as they are now.
     now: BTreeMap<i32, OfRun>,
 }
@@ -211,8 +217,7 @@ impl Checking<'_> {
     async fn made_again(&self, then: &OfResult, watched: &Arc<Watched>) -> Result<CameOut> {
         if let Some(name) = &then.kept {
             // What was kept is not made again: its curves were thinned, or its hits chosen by hand.
-            let all = self.desk.store.kept_results(self.campaign).await?;
-            let own = all.iter().find(|k| k.name == *name && (then.run.is_none() || k.run_number == then.run));
+            let own = self.kept.iter().find(|k| k.name == *name && (then.run.is_none() || k.run_number == then.run));
             let own = own.ok_or_else(|| Error::missing(&format!("the kept result “{name}”")))?;
             return Ok(CameOut::of(&Analysis::kept(self.desk.store.kept_result(own.id).await?)?));
         }

@@ -68,7 +68,7 @@ impl About<'_> {
     fn of_result(&self, word: &str) -> Option<String> {
         let (l, a) = (self.language, self.result?);
         match word {
-            "lens" => Some(a.recipe.lens.name().into()),
+            "lens" => Some(l.word(a.recipe.lens.name())),
             "channels" => {
                 let mut names: Vec<&str> = Vec::new();
                 for t in &a.traces {
@@ -126,4 +126,9 @@ pub(super) fn told_run(l: Language, run: &Run) -> String {
         Language::German => l.says(Term::Run).to_string(),
     };
     format!("{word} {}", run.number)
+}
+
+/// What stands along an axis, or over a column.
+pub(super) fn headed(name: &str, unit: &str) -> String {
+    if unit.is_empty() { name.into() } else { format!("{name}, {unit}") }
 }

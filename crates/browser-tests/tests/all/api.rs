@@ -224,7 +224,8 @@ async fn a_correction_reaches_overview_results_exports_and_report() -> Result<()
     let pdf = r.bytes("/api/campaigns/1/report.pdf").await?;
     assert!(pdf.starts_with(b"%PDF") && pdf.len() > 10_000);
     let pages = r.get("/api/campaigns/1/report/pages").await?;
-    assert!(pages["pages"][0].as_str().unwrap().starts_with("<svg"), "what cannot be made costs no page");
+    let first = r.bytes(pages["pages"][0].as_str().unwrap()).await?;
+    assert!(first.starts_with(b"<svg"), "what cannot be made costs no page");
     let gone = pages["refused"].as_array().unwrap().iter().find(|b| b["id"] == 2).unwrap();
     assert!(gone["says"].as_str().unwrap().contains("the run of this block was deleted"), "{pages}");
     Ok(())

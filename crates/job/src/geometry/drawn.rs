@@ -30,35 +30,76 @@ impl Geometry {
         }
     }
 
+    /// Where its points lie on the paper.
+    pub fn on_paper(&self) -> Vec<[f64; 2]> {
+        self.points.iter().map(|p| seen([p.x, p.y, p.z])).collect()
+    }
+
     /// Its lines, or the rims of its faces where it has none, as the strokes of an SVG path; none where it has
     /// nothing that could be drawn.
     pub fn drawn(&self) -> Option<String> {
-        let places: Vec<[f64; 2]> = self.points.iter().map(|p| seen([p.x, p.y, p.z])).collect();
-        let through: Vec<Vec<[f64; 2]>> =
-            self.strokes().iter().map(|line| line.iter().map(|row| places[*row]).collect()).collect();
-        let all: Vec<[f64; 2]> = through.iter().flatten().copied().collect();
-        let end = |axis: usize, pick: fn(f64, f64) -> f64| all.iter().map(|p| p[axis]).reduce(pick);
-        let (left, right) = (end(0, f64::min)?, end(0, f64::max)?);
-        let (top, bottom) = (end(1, f64::min)?, end(1, f64::max)?);
-        // A beam seen along itself has no width; what has neither is a point.
-        let scale = (WIDE / (right - left)).min(HIGH / (bottom - top));
-        if !scale.is_finite() {
-            return None;
-        }
-        let place = |p: &[f64; 2]| {
-            let x = (p[0] - (left + right) / 2.0) * scale + WIDE / 2.0;
-            let y = (p[1] - (top + bottom) / 2.0) * scale + HIGH / 2.0;
-            format!("{:.1} {:.1}", x, y)
-        };
-        let every = all.len().div_ceil(MOST).max(1);
-        let mut path = String::new();
-        for line in through.iter().step_by(every) {
-            for (i, p) in line.iter().enumerate() {
-                let _ = write!(path, "{}{}", if i == 0 { "M" } else { "L" }, place(p));
+        let (places, strokes) = (self.on_paper(), self.strokes());
+        let fitted = Fitted::into([WIDE, HIGH], strokes.iter().flatten().map(|row| places[*row]))?;
+        let all: usize = strokes.iter().map(Vec::len).sum();
+        let some: Vec<Vec<usize>> = strokes.into_iter().step_by(all.div_ceil(MOST).max(1)).collect();
+        Some(path(&some, &|row| {
+            let [x, y] = fitted.at(places[row]);
+            [x + WIDE / 2.0, y + HIGH / 2.0]
+        }))
+    }
+}
+
+/// How places on the paper are fitted into a frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Fitted {
+    middle: [f64; 2],
+    size: [f64; 2],
+    scale: f64,
+}
+
+impl Fitted {
+    /// Fits places into a frame of a width and a height; none where there is nothing that has a size.
+    pub fn into(room: [f64; 2], places: impl IntoIterator<Item = [f64; 2]>) -> Option<Fitted> {
+        let (mut low, mut high) = ([f64::INFINITY; 2], [f64::NEG_INFINITY; 2]);
+        for p in places {
+            for axis in 0..2 {
+                low[axis] = low[axis].min(p[axis]);
+                high[axis] = high[axis].max(p[axis]);
             }
         }
-        Some(path)
+        let size = [high[0] - low[0], high[1] - low[1]];
+        // A beam seen along itself has no width; what has neither is a point.
+        let scale = (room[0] / size[0]).min(room[1] / size[1]);
+        let middle = [(low[0] + high[0]) / 2.0, (low[1] + high[1]) / 2.0];
+        (scale.is_finite() && scale > 0.0).then_some(Fitted { middle, size, scale })
     }
+
+    /// Where a place comes to lie, from the middle of the frame.
+    pub fn at(&self, place: [f64; 2]) -> [f64; 2] {
+        [0, 1].map(|axis| (place[axis] - self.middle[axis]) * self.scale)
+    }
+
+    /// Width and height of all of it, as fitted.
+    pub fn size(&self) -> [f64; 2] {
+        self.size.map(|s| s * self.scale)
+    }
+
+    /// Its larger side, before it was fitted.
+    pub fn larger(&self) -> f64 {
+        self.size[0].max(self.size[1])
+    }
+}
+
+/// Strokes as an SVG path, each row at its place.
+pub fn path(strokes: &[Vec<usize>], at: &dyn Fn(usize) -> [f64; 2]) -> String {
+    let mut path = String::new();
+    for stroke in strokes {
+        for (i, row) in stroke.iter().enumerate() {
+            let [x, y] = at(*row);
+            let _ = write!(path, "{}{x:.1} {y:.1}", if i == 0 { 'M' } else { 'L' });
+        }
+    }
+    path
 }
 
 #[cfg(test)]

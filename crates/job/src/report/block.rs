@@ -1,5 +1,6 @@
 //! What a report is made of: blocks one under the other.
 
+pub use super::drawn::{Drawn, Height, Part};
 use super::language::Language;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -57,6 +58,9 @@ pub struct Block {
     /// Over what it is repeated; once where left out.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub each: Option<Each>,
+    /// Which of the channels or points it is repeated over.
+    #[serde(default, skip_serializing_if = "Only::is_all")]
+    pub only: Only,
 }
 
 /// Over what a figure or a table is repeated.
@@ -66,10 +70,32 @@ pub struct Block {
 pub enum Each {
     /// Each channel of its result.
     Channel,
+    /// Each point of the rig that its channels are at.
+    Point,
     /// Each run of the campaign that holds samples.
     Run,
     /// Each take of its run.
     Take,
+}
+
+/// Which channels or points a block is repeated over, by the limits of the report.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(as = ReportOnly)]
+pub enum Only {
+    /// All of them.
+    #[default]
+    All,
+    /// Those that a block of limits says something of.
+    Limited,
+    /// Those of which it does not say that they are within.
+    Exceeded,
+}
+
+impl Only {
+    fn is_all(&self) -> bool {
+        *self == Only::All
+    }
 }
 
 /// A level that a number is held against.
@@ -120,6 +146,9 @@ pub enum Show {
         /// What of it.
         #[serde(default)]
         of: Rows,
+        /// Places along the axis whose values are told, in its unit; for rows of values.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        at: Vec<f64>,
         /// Under it, with words in braces.
         #[serde(default)]
         caption: String,
@@ -185,72 +214,12 @@ pub enum Show {
     NextPage,
 }
 
-/// A figure.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-#[schema(as = ReportFigure)]
-pub struct Drawn {
-    /// The run; the report's where left out.
-    #[serde(default)]
-    pub run_id: Option<i64>,
-    /// What it is made by; needed where no kept result is shown.
-    #[serde(default, skip_serializing_if = "Value::is_null")]
-    #[schema(value_type = Option<Object>)]
-    pub recipe: Value,
-    /// Key of a kept result that is shown instead.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub kept: Option<i64>,
-    /// What of a result with modes is drawn.
-    #[serde(default)]
-    pub part: Part,
-    /// What is drawn of the horizontal axis, in its unit; all of it where left out.
-    #[serde(default)]
-    pub shown: Option<[f64; 2]>,
-    /// Whether the vertical axis has decades; by the lens where left out.
-    #[serde(default)]
-    pub decades: Option<bool>,
-    /// How high it is.
-    #[serde(default)]
-    pub height: Height,
-    /// How many stand beside each other where it is repeated, 1 to 4.
-    #[serde(default = "one")]
-    pub beside: u8,
-    /// Whether the engineer's notes stand in it.
-    #[serde(default = "yes")]
-    pub notes: bool,
-    /// Under it, with words in braces; what it was made of where empty.
-    #[serde(default)]
-    pub caption: String,
-}
-
-fn one() -> u8 {
-    1
-}
-
 fn two() -> u8 {
     2
 }
 
 fn yes() -> bool {
     true
-}
-
-/// What of a result is drawn, where it has more than curves.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-#[schema(as = ReportPart)]
-pub enum Part {
-    /// Its curves or maps; of modes what tells them.
-    #[default]
-    Curves,
-    /// Complex curves as the way of their ends.
-    Polar,
-    /// Poles of every order over frequency.
-    Poles,
-    /// How alike the shapes are.
-    Mac,
-    /// Each shape on the specimen.
-    Shapes,
 }
 
 /// What a campaign records besides samples.
@@ -274,22 +243,12 @@ pub enum Records {
     Changes,
     /// The plan a run was recorded by.
     Plan,
-}
-
-/// How high a figure is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-#[schema(as = ReportHeight)]
-pub enum Height {
-    /// Two thirds of the usual.
-    Low,
-    /// Three or four on a page.
-    #[default]
-    Usual,
-    /// Two on a page.
-    Half,
-    /// One on a page.
-    Page,
+    /// What the front end found of each input when it was tested last.
+    SelfTest,
+    /// The machine's elements, with the lines they have at the run's mean speed.
+    Elements,
+    /// The points of the newest tap series on the specimen: hit, left out, still to come.
+    TapMap,
 }
 
 /// Rows of a table.
@@ -302,6 +261,8 @@ pub enum Rows {
     Numbers,
     /// The highest peaks of each spectrum.
     Peaks,
+    /// Values of each curve at places that are named.
+    Values,
 }
 
 impl Show {

@@ -1,6 +1,6 @@
 //! What of a report cannot be kept.
 
-use super::block::{Drawn, Each, LONGEST_TITLE, MOST_BLOCKS, Report, Show};
+use super::block::{Block, Drawn, Each, LONGEST_TITLE, MOST_BLOCKS, Only, Report, Rows, Show};
 use super::text::MOST_CHARACTERS;
 use crate::Refusal;
 use crate::recipe::Recipe;
@@ -15,6 +15,8 @@ const MOST_LINES: usize = 10_000;
 const MOST_BESIDE: u8 = 4;
 /// Limits of a block at most.
 const MOST_LIMITS: usize = 600;
+/// Places along an axis whose values are told at most.
+const MOST_PLACES: usize = 50;
 /// Names under which somebody signs at most.
 const MOST_NAMES: usize = 12;
 
@@ -50,14 +52,7 @@ impl Report {
             }
             long(&b.title).map_err(of)?;
             b.show.check().map_err(of)?;
-            if b.each.is_some() && b.show.recipe().is_none() && b.show.kept().is_none() {
-                let says = "only what shows a result can be repeated; allowed: figures, tables and limits";
-                return Err(of(Refusal::new("each", says)));
-            }
-            if matches!(b.each, Some(Each::Run | Each::Take)) && b.show.kept().is_some() {
-                let says = "a kept result is of its own runs; allowed: repeated over channels, or a lens on a run";
-                return Err(of(Refusal::new("each", says)));
-            }
+            b.check_repeated().map_err(of)?;
         }
         let words = || self.blocks.iter().flat_map(|b| b.show.words());
         let together: usize = words().map(|w| w.chars().count()).sum();
@@ -67,6 +62,29 @@ impl Report {
                 "the texts have {together} characters in {lines} lines; allowed: up to {MOST_TOGETHER} in {MOST_LINES}"
             );
             return Err(Refusal::new("blocks", says));
+        }
+        Ok(())
+    }
+}
+
+impl Block {
+    fn check_repeated(&self) -> Result<(), Refusal> {
+        if self.each.is_some() && self.show.recipe().is_none() && self.show.kept().is_none() {
+            let says = "only what shows a result can be repeated; allowed: figures, tables and limits";
+            return Err(Refusal::new("each", says));
+        }
+        if matches!(self.each, Some(Each::Run | Each::Take)) && self.show.kept().is_some() {
+            let says =
+                "a kept result is of its own runs; allowed: repeated over channels or points, or a lens on a run";
+            return Err(Refusal::new("each", says));
+        }
+        if self.only != Only::All {
+            let says = match (self.each, &self.show) {
+                (_, Show::Limits { .. }) => "limits do not go by other limits; allowed: all of them",
+                (Some(Each::Channel | Each::Point), _) => return Ok(()),
+                _ => "limits are said for channels; allowed: a block that is repeated over channels or points",
+            };
+            return Err(Refusal::new("only", says));
         }
         Ok(())
     }
@@ -109,6 +127,12 @@ impl Show {
                     let says = format!("{} is no limit; allowed: a number above 0", l.at_most);
                     return Err(Refusal::new("limits", says));
                 }
+            }
+            Show::Table { of: Rows::Values, at, .. }
+                if at.is_empty() || at.len() > MOST_PLACES || at.iter().any(|x| !x.is_finite()) =>
+            {
+                let says = format!("{} places; allowed: 1 to {MOST_PLACES} numbers along the axis", at.len());
+                return Err(Refusal::new("at", says));
             }
             Show::Signature { names } if names.is_empty() || names.len() > MOST_NAMES => {
                 let says = format!("{} names sign; allowed: 1 to {MOST_NAMES}", names.len());

@@ -138,6 +138,36 @@ pub enum Term {
     Kind,
     /// Its number.
     Serial,
+    /// Head of whether a test was passed.
+    Passed,
+    /// It was not passed.
+    NotInOrder,
+    /// Head of rest voltages.
+    Rest,
+    /// Head of means with the input shorted.
+    Offset,
+    /// Head of noise with the input shorted.
+    Noise,
+    /// Head of a machine's elements.
+    Element,
+    /// Head of lines.
+    Line,
+    /// Head of lines a turn of the shaft with the tachometer.
+    PerTurn,
+    /// Head of distances of sidebands.
+    Sidebands,
+    /// Head of places at a speed; the speed follows.
+    HzAt,
+    /// Where something is shown that is only what exceeds its limit, and nothing does.
+    NoneExceeds,
+    /// The same for what limits are said for.
+    NoneLimited,
+    /// A point with all its hits.
+    Hit,
+    /// Before points that the specimen's drawing does not have.
+    NotDrawn,
+    /// Head of angles.
+    PhaseDeg,
     /// Anything else.
     Remarks,
     /// What a report's results are known by, with the digits in place of the braces.
@@ -243,6 +273,21 @@ impl Language {
             Term::Recorder => ["Recorder", "Aufzeichnung"],
             Term::Tachometer => ["Tachometer", "Drehzahlgeber"],
             Term::Rounds => ["Rounds", "Runden"],
+            Term::Passed => ["Test", "Prüfung"],
+            Term::NotInOrder => ["NOT IN ORDER", "NICHT IN ORDNUNG"],
+            Term::Rest => ["At rest, V", "Ruhespannung, V"],
+            Term::Offset => ["Offset, µV", "Nullpunkt, µV"],
+            Term::Noise => ["Noise, µV", "Rauschen, µV"],
+            Term::Element => ["Element", "Element"],
+            Term::Line => ["Line", "Linie"],
+            Term::PerTurn => ["A turn", "Je Umdrehung"],
+            Term::Sidebands => ["Sidebands", "Seitenbänder"],
+            Term::HzAt => ["Hz at {}", "Hz bei {}"],
+            Term::NoneExceeds => ["Nothing exceeds its limit.", "Nichts überschreitet seine Grenze."],
+            Term::NoneLimited => ["No limit is said for any of it.", "Für nichts davon gilt eine Grenze."],
+            Term::Hit => ["hit", "angeschlagen"],
+            Term::NotDrawn => ["not on the drawing:", "nicht auf der Zeichnung:"],
+            Term::PhaseDeg => ["Phase, °", "Phase, °"],
             Term::Kind => ["Kind", "Art"],
             Term::Serial => ["Serial number", "Seriennummer"],
             Term::Remarks => ["Remarks", "Bemerkungen"],
@@ -251,6 +296,16 @@ impl Language {
         match self {
             Language::English => english,
             Language::German => german,
+        }
+    }
+
+    /// A word of a result, a recipe or a record, `crest_factor` say, as it is said in this language; as it is where there
+    /// is no other word for it.
+    pub fn word(self, word: &str) -> String {
+        let plain = word.replace('_', " ");
+        match self {
+            Language::English => plain,
+            Language::German => super::german::word(&plain).map_or(plain, str::to_string),
         }
     }
 

@@ -1,6 +1,6 @@
 //! A report as it is stored: a usual one, one of an earlier version, one whose campaign is handed over or goes on.
 
-use super::block::{Block, Drawn, Height, Paper, Part, Report, Show};
+use super::block::{Block, Drawn, Height, Only, Paper, Part, Report, Show};
 use super::language::Language;
 use serde_json::{Value, json};
 
@@ -51,6 +51,7 @@ impl Report {
             title: title.into(),
             show,
             each: None,
+            only: Only::All,
         };
         Report {
             title: title.into(),
@@ -93,6 +94,16 @@ impl Report {
             }
         }
         self
+    }
+
+    /// What showed a kept result shows another one; tells whether there was any.
+    pub fn show_instead(&mut self, old: i64, new: i64) -> bool {
+        let mut any = false;
+        for kept in self.blocks.iter_mut().filter_map(|b| b.show.kept_mut()).filter(|k| **k == Some(old)) {
+            *kept = Some(new);
+            any = true;
+        }
+        any
     }
 
     /// The same for a campaign that goes on from another one: no runs yet, and nothing found yet.

@@ -90,6 +90,11 @@ fn days_and_words_are_of_the_language() {
     }
     assert!(terms.iter().all(|t| English.says(*t) != German.says(*t)));
     assert_eq!(serde_json::from_str::<Language>("\"german\"").unwrap(), German);
+    assert_eq!(
+        (English.word("crest_factor"), German.word("crest_factor")),
+        ("crest factor".into(), "Scheitelfaktor".into())
+    );
+    assert_eq!(German.word("H1 2/1"), "H1 2/1", "what is no word of the trade stays as it is");
 }
 
 fn word(name: &str) -> Option<String> {
@@ -208,7 +213,7 @@ proptest! {
 
 mod blocks {
     use echo_job::report::Report;
-    use echo_job::report::block::{Block, Drawn, Each, MOST_BLOCKS, Show};
+    use echo_job::report::block::{Block, Drawn, Each, MOST_BLOCKS, Only, Show};
     use serde_json::{Value, json};
 
     fn with(show: Value) -> Result<Report, serde_json::Error> {
@@ -255,7 +260,7 @@ mod blocks {
         assert!(says(Report { blocks: Vec::new(), ..good.clone() }).says.contains("0 blocks; allowed: 1 to"));
         let many = |id: &dyn Fn(u32) -> u32, n: usize| Report {
             blocks: (1..=n as u32)
-                .map(|k| Block { id: id(k), title: String::new(), show: Show::Head, each: None })
+                .map(|k| Block { id: id(k), title: String::new(), show: Show::Head, each: None, only: Only::All })
                 .collect(),
             ..good.clone()
         };
@@ -270,6 +275,7 @@ mod blocks {
             (json!({ "what": "figure", "recipe": { "lens": "spektrum" } }), "lens must be"),
             (json!({ "what": "figure", "recipe": { "lens": "spectrum" }, "shown": [5.0, 5.0] }), "5 to 5 is no range"),
             (json!({ "what": "table", "recipe": { "lens": "spectrum", "windo": "hann" } }), "windo"),
+            (json!({ "what": "table", "kept": 3, "of": "values" }), "0 places; allowed: 1 to 50"),
             (json!({ "what": "table" }), "nothing is said to be shown; allowed: a recipe, or the key of a kept result"),
             (json!({ "what": "figure", "kept": 3, "beside": 5 }), "5 figures beside each other; allowed: 1 to 4"),
             (limits(json!([])), "0 limits; allowed: 1 to 600"),
@@ -283,6 +289,17 @@ mod blocks {
             let Err(e) = with(show.clone()).unwrap().check() else { panic!("{show} was taken") };
             assert!(e.says.contains(word), "{show}: {}", e.says);
         }
+        let only = |show: Value, each: Option<Each>| {
+            let mut report = with(show).unwrap();
+            (report.blocks[0].each, report.blocks[0].only) = (each, Only::Exceeded);
+            report.check().map_err(|e| e.says)
+        };
+        assert!(only(json!({ "what": "table", "kept": 3 }), Some(Each::Point)).is_ok());
+        assert!(
+            only(json!({ "what": "table", "kept": 3 }), None).unwrap_err().contains("repeated over channels or points")
+        );
+        let itself = only(limits(json!([{ "at_most": 4.5 }])), Some(Each::Channel)).unwrap_err();
+        assert!(itself.contains("limits do not go by other limits"), "{itself}");
         let each = |show: Value, each: Each| {
             let mut report = with(show).unwrap();
             report.blocks[0].each = Some(each);
@@ -317,6 +334,9 @@ mod blocks {
         let kept = |r: &Report| r.blocks.iter().filter_map(|b| b.show.kept()).collect::<Vec<_>>();
         assert_eq!(kept(&there), [2, 0], "kept results too");
         assert!(there.check().is_ok());
+        let mut made_again = there.clone();
+        assert!(made_again.show_instead(2, 7) && !made_again.show_instead(2, 7), "once, and then it is not there");
+        assert_eq!(kept(&made_again), [7, 0]);
         let next = report.begun_again();
         assert_eq!((next.run_id, runs(&next)), (None, vec![None; 6]));
         assert_eq!(kept(&next), [0, 0], "another campaign has no results yet");

@@ -76,6 +76,7 @@ fn everything() -> Document {
             digits: vec![false, false, true],
             plain: None,
             loud: vec![false, true],
+            shares: Vec::new(),
             twin,
         })
     };

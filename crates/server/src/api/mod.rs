@@ -44,6 +44,7 @@ use axum::routing::{any, get};
 use echo_application::report::verify::LARGEST as LARGEST_REPORT;
 use echo_application::specimens::files::{LARGEST_PICTURE, LARGEST_SURFACE};
 use echo_formats::sheet::{Sheet, write_xlsx};
+use echo_job::export::ResultForm;
 use utoipa::OpenApi;
 use utoipa_axum::router::{OpenApiRouter, UtoipaMethodRouterExt};
 use utoipa_axum::routes;
@@ -77,7 +78,10 @@ const LARGEST_PLOT: usize = 256 << 20;
 
 /// What the API is, without its routes.
 #[derive(OpenApi)]
-#[openapi(info(title = "Fleet Echo", description = "Rig, plan, run, study and report vibration tests."))]
+#[openapi(
+    info(title = "Fleet Echo", description = "Rig, plan, run, study and report vibration tests."),
+    components(schemas(ResultForm))
+)]
 struct About;
 
 /// Every route of the API with its description.
@@ -123,6 +127,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(reference::judge))
         .routes(routes!(reference::take_back))
         .routes(routes!(front_ends::test))
+        .routes(routes!(front_ends::tests))
         .routes(routes!(front_ends::setup, front_ends::write_setup))
         .routes(routes!(front_ends::restart))
         .routes(routes!(front_ends::output))
@@ -176,6 +181,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(functions::compare))
         .routes(routes!(functions::halve))
         .routes(routes!(functions::keep))
+        .routes(routes!(functions::keep_responses))
         .routes(routes!(functions::modes_universal))
         .routes(routes!(functions::deflection))
         .routes(routes!(functions::deflection_universal))
@@ -197,6 +203,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(report::read, report::save))
         .routes(routes!(jobs::pdf))
         .routes(routes!(report::pages))
+        .routes(routes!(report::page))
         .routes(routes!(report::seal_key))
         .routes(routes!(report::from_template))
         .routes(routes!(report::list_templates, report::keep_template))
@@ -241,6 +248,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(jobs::file))
         .routes(routes!(results::one, results::delete))
         .routes(routes!(results::restore))
+        .routes(routes!(results::file))
         .routes(routes!(results::progress))
         .routes(routes!(runs::result))
         .routes(routes!(setting_right::sensitivity))

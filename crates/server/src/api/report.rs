@@ -7,9 +7,11 @@ use crate::App;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
-use axum::http::HeaderMap;
+use axum::http::{HeaderMap, header};
+use axum::response::IntoResponse;
 use echo_application::report;
 use echo_application::report::ReportPages;
+use echo_application::report::seen;
 use echo_application::report::templates::{self, FromTemplate, NewTemplate, TemplateBody};
 use echo_application::report::verify::{Against, VerifiedReport, verified};
 use echo_application::runs::going::{Hangup, Watched};
@@ -38,11 +40,20 @@ pub async fn save(
     Ok(Json(report::save(&app.store, id, made_on, body).await?))
 }
 
-/// The report as pictures, one SVG a page, and which blocks could not be made.
+/// Where the report's pages are, each an SVG, and which blocks could not be made.
 #[utoipa::path(get, operation_id = "report_pages", path = "/api/campaigns/{id}/report/pages", params(("id" = i64, Path)),
     responses((status = 200, body = ReportPages), (status = 404, body = super::ErrorBody)))]
 pub async fn pages(State(app): State<App>, Path(id): Path<i64>) -> Result<Json<ReportPages>, ApiError> {
     Ok(Json(report::pages(&app.desk, id).await?))
+}
+
+/// A page of a report, as SVG: what is under a name never changes.
+#[utoipa::path(get, operation_id = "report_page", path = "/api/report-pages/{name}", params(("name" = String, Path)),
+    responses((status = 200, content_type = "image/svg+xml"), (status = 404, body = super::ErrorBody)))]
+pub async fn page(State(app): State<App>, Path(name): Path<String>) -> Result<impl IntoResponse, ApiError> {
+    let page = seen::page(&app.desk, &name)?;
+    let kept = "private, max-age=86400, immutable";
+    Ok(([(header::CONTENT_TYPE, "image/svg+xml"), (header::CACHE_CONTROL, kept)], page.to_string()))
 }
 
 /// Which campaign a report is of, and how it is followed.

@@ -4,7 +4,7 @@ import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { RunBody, Schema } from "../../api/client";
 import { LIST } from "../../ui/FindWord";
 import { NamedButton } from "../../ui/NamedButton";
-import { type Block, kinds, lineOf, nameOf, type What } from "./blocks";
+import { type Block, keptIn, kinds, lineOf, nameOf, type What } from "./blocks";
 
 type Props = {
   blocks: Block[];
@@ -54,7 +54,9 @@ export function BlockList({ blocks, runs, kept, refused, chosen, onChoose, onAdd
         onKeyDown={keys}
       >
         {blocks.map((b, i) => {
-          const wrong = refused.find((r) => r.id === b.id)?.says;
+          const old = kept.find((k) => k.id === keptIn(b.show))?.stale;
+          const wrong =
+            refused.find((r) => r.id === b.id)?.says ?? (old ? "older than what was put right since" : undefined);
           return (
             <li key={b.id}>
               <button

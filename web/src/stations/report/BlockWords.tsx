@@ -13,6 +13,8 @@ import { Sentence } from "../study/lens/Sentence";
 import { recipeOf, rowsOf } from "../study/rows";
 import { type Block, keptIn, kinds, modal, parts, recipeIn, records, runIn, runOptions, type Show } from "./blocks";
 import { LimitWords } from "./LimitWords";
+import { RepeatedWords } from "./RepeatedWords";
+import { RowsWords } from "./RowsWords";
 import { SpecimenWords } from "./SpecimenWords";
 import { WrittenText } from "./WrittenText";
 
@@ -100,27 +102,9 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
             <OfSamples show={show} made={made} run={shown} runWord={runWord} onSet={set} />
           )}
           {show.what === "figure" && <Drawn show={show} each={block.each} onSet={set} />}
-          {show.what === "table" && <RowsWord show={show} onSet={set} />}
+          {show.what === "table" && <RowsWords show={show} onSet={set} />}
           {show.what === "limits" && <LimitWords show={show} run={shown} onSet={set} />}
-          <p>
-            It stands there{" "}
-            <ChosenWord
-              label="Repeated over"
-              value={block.each ?? "once"}
-              options={[
-                { value: "once", says: "once" },
-                { value: "channel", says: "once for each channel" },
-                ...(keptIn(show) === undefined
-                  ? [
-                      { value: "run", says: "once for each run" },
-                      { value: "take", says: "once for each take" },
-                    ]
-                  : []),
-              ]}
-              onSet={(each) => onSet({ each: each === "once" ? null : (each as Block["each"]) })}
-            />
-            .
-          </p>
+          <RepeatedWords block={block} onSet={onSet} />
         </>
       )}
       {show.what === "signature" && (
@@ -286,24 +270,6 @@ const usual = (what: "figure" | "table") => ({
   lens: what === "figure" ? "spectrum" : "statistics",
   channels: [1],
 });
-
-function RowsWord({ show, onSet }: { show: Extract<Show, { what: "table" }>; onSet: (part: object) => unknown }) {
-  return (
-    <p>
-      Its rows are{" "}
-      <ChosenWord
-        label="Rows of the table"
-        value={show.of ?? "numbers"}
-        options={[
-          { value: "numbers", says: "single numbers of each channel" },
-          { value: "peaks", says: "the highest peaks" },
-        ]}
-        onSet={(of) => onSet({ of })}
-      />
-      .
-    </p>
-  );
-}
 
 /** How a figure is drawn. */
 function Drawn({ show, each, onSet }: { show: Figure; each: Block["each"]; onSet: (part: object) => unknown }) {

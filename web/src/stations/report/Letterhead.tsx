@@ -1,4 +1,4 @@
-/** What stands over all reports of the house: its lines and its logo. */
+/** What all reports of the house have: lines and a logo over them, units. */
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
@@ -6,6 +6,16 @@ import { api, bytesOf, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { FileInput } from "../../ui/FileInput";
 import { Wrong } from "../../ui/Panel";
+import { ChosenWord } from "../../ui/Word";
+
+/** Quantities whose unit is a matter of the house. */
+const shown = [
+  { says: "accelerations", units: ["m/s²", "g", "mm/s²"] },
+  { says: "velocities", units: ["mm/s", "m/s"] },
+  { says: "displacements", units: ["µm", "mm", "m"] },
+  { says: "forces", units: ["N", "kN"] },
+  { says: "pressures", units: ["Pa", "kPa", "bar"] },
+];
 
 export function Letterhead({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
@@ -14,10 +24,13 @@ export function Letterhead({ onClose }: { onClose: () => void }) {
   const [error, setError] = useState<Error>();
   const file = useRef<HTMLInputElement>(null);
   const lines = house.data?.lines;
+  const [units, setUnits] = useState<string[]>();
   useEffect(() => {
     // What is being typed stays, whatever else changes.
     if (lines) setText((now) => now ?? lines.join("\n"));
-  }, [lines]);
+    const known = house.data?.units;
+    if (known) setUnits((now) => now ?? known);
+  }, [lines, house.data]);
   const done = async (what: () => Promise<unknown>) => {
     setError(undefined);
     try {
@@ -29,11 +42,12 @@ export function Letterhead({ onClose }: { onClose: () => void }) {
       return false;
     }
   };
-  const write = () => done(() => told(api.PUT("/api/letterhead", { body: { lines: (text ?? "").split("\n") } })));
+  const write = () =>
+    done(() => told(api.PUT("/api/letterhead", { body: { lines: (text ?? "").split("\n"), units } })));
   return (
     <Dialog open onClose={onClose} className="relative z-20">
       <div className="fixed inset-0 grid place-items-center bg-ink/30">
-        <DialogPanel className="panel flex w-[520px] flex-col gap-3 p-4">
+        <DialogPanel className="panel flex w-[560px] flex-col gap-3 p-4">
           <DialogTitle className="font-semibold">Letterhead</DialogTitle>
           <p className="text-[13px] text-soft">It stands over every report of this house, of all campaigns.</p>
           <Wrong error={error ?? house.error} />
@@ -67,6 +81,27 @@ export function Letterhead({ onClose }: { onClose: () => void }) {
               accept="image/svg+xml,image/png,.svg,.png"
               onFile={(chosen) => done(() => told(api.PUT("/api/letterhead/logo", bytesOf(chosen))))}
             />
+          </p>
+          <p className="leading-7">
+            Figures and tables show{" "}
+            {shown.map((q, i) => (
+              <span key={q.says}>
+                {i > 0 && (i === shown.length - 1 ? " and " : ", ")}
+                {q.says} in{" "}
+                <ChosenWord
+                  label={`Unit of ${q.says}`}
+                  value={units?.find((u) => q.units.includes(u)) ?? ""}
+                  options={[
+                    { value: "", says: "the channel's own unit", face: "their own unit" },
+                    ...q.units.map((value) => ({ value, says: value })),
+                  ]}
+                  onSet={(unit) =>
+                    setUnits([...(units ?? []).filter((u) => !q.units.includes(u)), ...(unit ? [unit] : [])])
+                  }
+                />
+              </span>
+            ))}
+            , where a block names none. A limit stays in the unit it was typed for.
           </p>
           <p className="flex justify-end gap-3">
             <Button look="main" onClick={() => void write().then((ok) => ok && onClose())}>

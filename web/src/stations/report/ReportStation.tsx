@@ -18,6 +18,7 @@ import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBac
 import { CheckReport } from "./CheckReport";
 import { Forms } from "./Forms";
 import { Letterhead } from "./Letterhead";
+import { Stale } from "./Stale";
 import { Templates } from "./Templates";
 
 /** Report: what is handed over, block by block, beside the pages it makes. */
@@ -129,6 +130,7 @@ export function ReportStation() {
           Save PDF <kbd aria-hidden>P</kbd>
         </a>
       </div>
+      {id !== undefined && <Stale campaign={id} blocks={body.blocks} kept={kept} />}
       <div className="grid min-h-0 flex-1 grid-cols-[250px_minmax(0,1fr)_310px] gap-2">
         <BlockList
           blocks={body.blocks}
@@ -167,12 +169,15 @@ export function ReportStation() {
               tabIndex={0}
               className="min-h-0 flex-1 overflow-auto border-t border-rule bg-paper p-3"
             >
-              {pages.data.pages.map((svg, i) => (
+              {pages.data.pages.map((page, i) => (
                 <img
                   // biome-ignore lint/suspicious/noArrayIndexKey: pages have no other name than their number
                   key={i}
                   alt={`Page ${i + 1} of the report`}
-                  src={`data:image/svg+xml;charset=utf-8,${encodeURIComponent(svg)}`}
+                  src={page}
+                  loading="lazy"
+                  // One that was set long ago is not at hand any more.
+                  onError={() => void pages.refetch()}
                   className="mx-auto mb-3 w-full max-w-[820px] border border-rule bg-white"
                 />
               ))}

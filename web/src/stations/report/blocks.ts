@@ -66,6 +66,9 @@ export const nameOf = (b: Block) => b.title || kinds[b.show.what].says;
 /** What kind of block it is, within a line. */
 const kindOf = (show: Show) => (show.what === "records" ? records[show.of].face : kinds[show.what].says.toLowerCase());
 
+const onlyOf = (b: Block) =>
+  b.only === "exceeded" ? " beyond its limit" : b.only === "limited" ? " with a limit" : "";
+
 /** What a block shows, in a line under its name. */
 export function lineOf(
   b: Block,
@@ -75,7 +78,8 @@ export function lineOf(
   const key = keptIn(b.show);
   if (key !== undefined) {
     const name = kept.find((k) => k.id === key)?.name;
-    return [name ? `“${name}”` : "a kept result that is gone", partOf(b.show)].filter(Boolean).join(", ");
+    const each = b.each ? `each ${b.each}${onlyOf(b)}` : "";
+    return [name ? `“${name}”` : "a kept result that is gone", partOf(b.show), each].filter(Boolean).join(", ");
   }
   const own = runIn(b.show);
   const run = own === undefined ? "" : `run ${runs.find((r) => r.id === own)?.number ?? "that is gone"}`;
@@ -83,7 +87,7 @@ export function lineOf(
   const parts = [
     recipe ? lensOf(recipe.lens).says.toLowerCase() : b.title ? kindOf(b.show) : "",
     recipe?.channels ? `${recipe.channels.length} channel${recipe.channels.length > 1 ? "s" : ""}` : "",
-    b.each ? `each ${b.each}` : "",
+    b.each ? `each ${b.each}${onlyOf(b)}` : "",
     b.show.what === "limits" ? `${b.show.number}` : "",
     b.show.what === "text" ? `${(b.show.text ?? "").split("\n").filter((l) => l.trim()).length} lines` : "",
     b.show.what === "signature" ? b.show.names.join(", ") : "",
@@ -116,6 +120,24 @@ export const records: Record<Schema["ReportRecords"], { says: string; face: stri
   waivers: { says: "findings of the rig that were let pass", face: "findings let pass", title: "Let pass", run: false },
   changes: { says: "who changed what, and when", face: "changes", title: "Changes", run: false },
   plan: { says: "the plan it was recorded by", face: "the plan", title: "Plan", run: true },
+  self_test: {
+    says: "what the front end found when inputs were tested",
+    face: "the self-test",
+    title: "Self-test",
+    run: false,
+  },
+  elements: {
+    says: "the machine's elements with their lines",
+    face: "the machine's elements",
+    title: "Machine",
+    run: true,
+  },
+  tap_map: {
+    says: "points of the newest tap series on the specimen",
+    face: "points on the specimen",
+    title: "Points on the specimen",
+    run: false,
+  },
 };
 
 /** Lenses whose results have modes. */

@@ -1,0 +1,52 @@
+/** Kept results of the report that are older than what was put right in their runs, made again in one go. */
+import { useState } from "react";
+import { api, type Schema, told } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { Wrong } from "../../ui/Panel";
+import { useList, watchList } from "../study/results/list";
+import { type Block, keptIn } from "./blocks";
+
+type Kept = Schema["KeptResultBody"];
+
+/** Kept results that blocks show and that are stale. */
+export const staleOf = (blocks: Block[], kept: Kept[]) =>
+  kept.filter((k) => k.stale && blocks.some((b) => keptIn(b.show) === k.id));
+
+export function Stale({ campaign, blocks, kept }: { campaign: number; blocks: Block[]; kept: Kept[] }) {
+  const [error, setError] = useState<Error>();
+  const list = useList(campaign);
+  const stale = staleOf(blocks, kept);
+  if (stale.length === 0 && !list.going) return <Wrong error={error} />;
+  const again = async () => {
+    setError(undefined);
+    try {
+      const body = { again: stale.map((k) => k.id) };
+      const { id } = await told(
+        api.POST("/api/campaigns/{id}/jobs/results", { params: { path: { id: campaign } }, body }),
+      );
+      watchList(campaign, id);
+    } catch (e) {
+      setError(e as Error);
+    }
+  };
+  const done = list.parts?.filter((p) => p.state === "done").length ?? 0;
+  return (
+    <div role="status" className="flex items-center gap-3 border border-lamp/60 bg-sheet px-3 py-1 text-[13px]">
+      {list.going ? (
+        <span>
+          {done} of {list.parts?.length ?? 0} results made again
+        </span>
+      ) : (
+        <>
+          <span>
+            <span className="text-lamp">▲</span>{" "}
+            {stale.length === 1 ? `“${stale[0]?.name}” is` : `${stale.length} kept results are`} older than what was put
+            right since.
+          </span>
+          <Button onClick={() => void again()}>{stale.length === 1 ? "Make it again" : "Make them again"}</Button>
+        </>
+      )}
+      <Wrong error={error ?? (list.error as Error | null)} />
+    </div>
+  );
+}
