@@ -1,9 +1,9 @@
 //! A file in its folder, under a name that is free.
 
+use crate::jobs::called::Called;
 use crate::jobs::files::{file, file_name};
 use crate::{App, Error, Result};
-use chrono::{DateTime, Utc};
-use echo_job::export::pattern::{Known, filled};
+use echo_job::export::pattern::filled;
 use echo_job::plan::afterwards::Deed;
 use echo_store::deed::StoredDeed;
 use std::io;
@@ -53,29 +53,17 @@ pub(super) async fn laid(app: &App, deed: &StoredDeed, then: &Deed, job: i64) ->
 
 /// Folder and name as the pattern has them; none for what has no file.
 async fn wanted(app: &App, deed: &StoredDeed, then: &Deed) -> Result<Option<(PathBuf, (String, &'static str))>> {
-    let campaign = app.store.campaign(deed.campaign_id).await?;
     let run = match deed.run_id {
         Some(id) => app.store.run(id).await.ok(),
         None => None,
     };
-    let channels = match run.as_ref() {
-        Some(r) => app.store.run_channels(r.id).await?,
-        None => Vec::new(),
-    };
-    let at: DateTime<Utc> = run.as_ref().map_or(deed.begun_at, |r| r.started_at);
-    let mut known = Known {
-        campaign: &campaign.name,
-        specimen: &campaign.specimen,
-        run: run.as_ref().map(|r| r.number),
-        kind: run.as_ref().map_or(&deed.ending, |r| &r.kind),
-        started_at: at,
-        channels: channels.len(),
-    };
+    let called = Called::of(&app.store, deed.campaign_id, run).await?;
+    let of = |export| called.known(export, (&deed.ending, deed.begun_at));
+    let mut known = of(None);
     let (folder, name) = match then {
         Deed::Keep { .. } | Deed::Modes { .. } => return Ok(None),
         Deed::File { export, folder } => {
-            let there: Vec<(i16, String)> = channels.iter().map(|c| (c.channel, c.row.name.clone())).collect();
-            known.channels = export.chosen(&there).map_or(0, |c| c.len());
+            known = of(Some(export));
             (folder, (export.called(&known), export.format.told().0))
         }
         Deed::Responses { folder, name, .. } => {

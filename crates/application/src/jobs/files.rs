@@ -1,9 +1,9 @@
 //! Exports and reports as jobs, and the files they give.
 
+use super::called::{Called, numbered_names};
 use super::{JobKey, Stands, Wish, begin, known};
 use crate::{Error, Result};
 use echo_job::export::RunExport;
-use echo_job::export::pattern::Known;
 use echo_job::report::form::ReportForm;
 use echo_store::Store;
 use echo_store::job::{JobPart, PIECE, PartKey};
@@ -71,11 +71,6 @@ pub async fn export(store: &Store, run: i64, export: RunExport, who: &str) -> Re
     begin(store, run.campaign_id, &[Wish::Export { run_id: run.id, export }], who).await
 }
 
-/// Channels of a run by their numbers, with their names as they were recorded.
-async fn numbered_names(store: &Store, run: i64) -> Result<Vec<(i16, String)>> {
-    Ok(store.run_channels(run).await?.into_iter().map(|c| (c.channel, c.row.name)).collect())
-}
-
 /// Begins to make a campaign's report.
 ///
 /// # Errors
@@ -101,16 +96,9 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
         Wish::Export { run_id, export } => {
             let (ending, kind) = export.format.told();
             let run = store.run(run_id).await?;
-            let campaign = store.campaign(run.campaign_id).await?;
-            let channels = export.chosen(&numbered_names(store, run.id).await?).map_or(0, |c| c.len());
-            let known = Known {
-                campaign: &campaign.name,
-                specimen: &campaign.specimen,
-                run: Some(run.number),
-                kind: &run.kind,
-                started_at: run.started_at,
-                channels,
-            };
+            let started_at = run.started_at;
+            let called = Called::of(store, run.campaign_id, Some(run)).await?;
+            let known = called.known(Some(&export), ("", started_at));
             (format!("{}.{ending}", file_name(&export.called(&known))), kind)
         }
         Wish::Report { form, .. } => {

@@ -4,10 +4,12 @@
 //! | file | what it holds |
 //! | --- | --- |
 //! | [`lists`] | lists of results over many runs |
+//! | `called` | what names of files are filled in from |
 //! | [`files`] | exports and reports as jobs, and the files they give |
 //! | [`worker`] | taking parts from the queue, with progress and a stop |
 //! | [`making`] | what each kind of part makes |
 
+pub(crate) mod called;
 pub mod files;
 pub mod lists;
 mod making;

@@ -10,6 +10,7 @@ use super::tables::{Rows, of_rig};
 use super::templates::by_template;
 use super::words::About;
 use crate::runs::going::Watched;
+use crate::runs::quality::{QualityMark, clipped};
 use crate::runs::source::{Calibrated, calibrated};
 use crate::specimens::sheet;
 use crate::{Desk, Error, Result};
@@ -97,6 +98,7 @@ pub(crate) async fn collected(
         watched,
         made: Results::new(),
         channels: BTreeMap::new(),
+        over: BTreeMap::new(),
         geometry: None,
         sensors: Vec::new(),
         units: units(&desk.store).await?,
@@ -104,6 +106,7 @@ pub(crate) async fn collected(
     let all = report.blocks.len().max(1) as f64;
     making.made = making.results(&|done| watched.tell(share * done as f64 / all)).await?;
     making.channels = making.channels().await?;
+    making.over = making.over_range().await?;
     making.geometry = making.geometry().await?;
     making.sensors = making.sensors().await?;
     let (mut parts, mut refused) = (Vec::new(), Vec::new());
@@ -152,6 +155,28 @@ impl Making<'_> {
             all.insert(run, channels.into_iter().filter_map(|c| Some((u32::try_from(c.channel).ok()?, c))).collect());
         }
         Ok(all)
+    }
+
+    /// What of the channels that results were read from went over range.
+    async fn over_range(&self) -> Result<BTreeMap<(i64, u32), Vec<QualityMark>>> {
+        let mut all: BTreeMap<(i64, u32), Vec<QualityMark>> = BTreeMap::new();
+        for run in self.runs.iter().filter(|r| self.channels.contains_key(&r.id)) {
+            for mark in clipped(&self.desk.store, run).await? {
+                let Ok(channel) = u32::try_from(mark.channel) else { continue };
+                all.entry((run.id, channel)).or_default().push(mark);
+            }
+        }
+        Ok(all)
+    }
+
+    /// Whether a channel went over its range within what a result was made of.
+    pub(super) fn went_over(&self, made: &BlockResult, n: u32) -> bool {
+        let within = |m: &QualityMark| {
+            let stretch = made.analysis.recipe.stretch.as_ref();
+            stretch.is_none_or(|s| m.from_s < s.to_s && m.from_s + m.length_s > s.from_s)
+        };
+        let run = made.numbered_as();
+        run.and_then(|run| self.over.get(&(run, n))).is_some_and(|marks| marks.iter().any(within))
     }
 
     async fn geometry(&self) -> Result<Option<Arc<Specimen>>> {
@@ -255,7 +280,8 @@ impl Making<'_> {
             _ => "statistics",
         };
         let uncertain = |n: u32| self.uncertainty(made, n, lens);
-        let rows = Rows { a, named: &named, uncertain: &uncertain, l };
+        let over = |n: u32| self.went_over(made, n);
+        let rows = Rows { a, named: &named, uncertain: &uncertain, over: &over, l };
         match &block.show {
             Show::Figure(drawn) => self.figure(block, made, drawn).await,
             Show::Limits { number, limits, caption, .. } => {

@@ -1,6 +1,7 @@
 //! A report that is being made: what its blocks are made of, and what was made of it so far.
 
 use crate::runs::going::Watched;
+use crate::runs::quality::QualityMark;
 use crate::runs::source::Calibrated;
 use crate::{Desk, Error, Result};
 use echo_job::analysis::Analysis;
@@ -78,6 +79,8 @@ pub(super) struct Making<'a> {
     pub(super) made: Results,
     /// Channels by run.
     pub(super) channels: BTreeMap<i64, BTreeMap<u32, Calibrated>>,
+    /// Stretches that went over range, by run and channel, of those that results were read from.
+    pub(super) over: BTreeMap<(i64, u32), Vec<QualityMark>>,
     /// The specimen, where shapes are drawn on it.
     pub(super) geometry: Option<Arc<Specimen>>,
     /// Sensors of the register, where values are told with their uncertainty.

@@ -59,7 +59,9 @@ impl Making<'_> {
                     let Some(at_most) = allowed(limits, n.channel) else { continue };
                     let known = self.uncertainty(made, n.channel, "statistics").filter(|_| !n.unit.is_empty());
                     let held = verdict(n.value, known.map(|share| (share * n.value).abs()), at_most);
-                    if only == Only::Limited || held != Verdict::Within {
+                    // What was cut off may have been larger.
+                    let open = held != Verdict::Within || self.went_over(made, n.channel);
+                    if only == Only::Limited || open {
                         names.extend(self.channel(made, n.channel).map(str::to_string));
                     }
                 }

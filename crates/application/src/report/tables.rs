@@ -21,6 +21,8 @@ pub(super) struct Rows<'a> {
     pub(super) a: &'a Analysis,
     /// Names of channels.
     pub(super) named: &'a dyn Fn(u32) -> String,
+    /// Whether a channel went over its range.
+    pub(super) over: &'a dyn Fn(u32) -> bool,
     /// Expanded uncertainty of a channel's values as a share, where it is known.
     pub(super) uncertain: &'a dyn Fn(u32) -> Option<f64>,
     pub(super) l: Language,
@@ -148,13 +150,19 @@ impl Rows<'_> {
                 Verdict::Undecided => Term::Undecided,
             };
             let share = l.number(100.0 * n.value / at_most, 3);
-            let (name, word) = ((self.named)(n.channel), l.says(word).to_string());
+            let over = (self.over)(n.channel);
+            let word =
+                if over { format!("{}, {}", l.says(word), l.says(Term::OverRange)) } else { l.says(word).into() };
+            let name = (self.named)(n.channel);
             let numbers = [Some(n.value), u, Some(*at_most), Some(100.0 * n.value / at_most)];
             let numbers = numbers.map(|x| x.map_or_else(String::new, as_number));
             let plain = [name.clone()].into_iter().chain(numbers).chain([n.unit.clone(), word.clone()]).collect();
-            ((vec![name, value, l.quantity(*at_most, DIGITS, &n.unit), share, word], plain), verdict)
+            // What was cut off may have been larger.
+            let loud = over || verdict != Verdict::Within;
+            (((vec![name, value, l.quantity(*at_most, DIGITS, &n.unit), share, word], plain), verdict), loud)
         };
-        let (cells, verdicts): (Vec<_>, Vec<Verdict>) = of.iter().map(row).unzip();
+        let (told, loud): (Vec<_>, Vec<bool>) = of.iter().map(row).unzip();
+        let (cells, verdicts): (Vec<_>, Vec<Verdict>) = told.into_iter().unzip();
         let (rows, plain): (Vec<Vec<String>>, Vec<Vec<String>>) = cells.into_iter().unzip();
         let good = verdicts.iter().filter(|v| **v == Verdict::Within).count();
         let mut summary = l.says(Term::AllWithin).to_string();
@@ -179,7 +187,7 @@ impl Rows<'_> {
             heads,
             rows,
             digits: vec![false, true, true, true, false],
-            loud: verdicts.iter().map(|v| *v != Verdict::Within).collect(),
+            loud,
             shares: of.iter().map(|(n, at_most)| n.value / at_most).collect(),
             ..Table::default()
         };
@@ -293,7 +301,7 @@ mod tests {
     /// Rows of a result whose channel 7 is known to 2 per cent.
     fn with<T>(a: &Analysis, l: Language, then: impl FnOnce(&Rows<'_>) -> T) -> T {
         let (named, uncertain) = (|n: u32| format!("place {n}"), |n: u32| (n == 7).then_some(0.02));
-        then(&Rows { a, named: &named, uncertain: &uncertain, l })
+        then(&Rows { a, named: &named, uncertain: &uncertain, over: &|n| n == 6, l })
     }
 
     #[test]
@@ -358,6 +366,14 @@ mod tests {
         assert_eq!(
             table.sheet().rows[0],
             ["place 7", "4.45", "0.08900000000000001", "4.5", "98.88888888888889", "mm/s", "not decided"]
+        );
+
+        let quiet = result(json!([number("rms", 6, "mm/s", 1.0)]), json!([]));
+        let (table, _) = with(&quiet, Language::German, |r| r.against("rms", &[limit(&[], 4.5)])).unwrap();
+        assert_eq!(
+            (table.rows[0][4].as_str(), &table.loud),
+            ("eingehalten, übersteuert", &vec![true]),
+            "it was cut off"
         );
 
         let e = |number: &str, limits: &[Limit]| {

@@ -23,6 +23,7 @@ impl Making<'_> {
             row(Term::Rate, with(l.short(run.sample_rate_hz, 9), "Hz")),
             row(Term::Channels, channels.to_string()),
             row(Term::FrontEnd, run.front_end.clone()),
+            row(Term::RecordedBy, run.who.clone()),
             row(Term::Ended, run.ended_because.clone().unwrap_or_default()),
         ];
         Ok(rows.into_iter().filter(|r| !r.1.is_empty()).collect())
@@ -38,6 +39,7 @@ impl Making<'_> {
             }
         };
         for (_, made) in self.all_made() {
+            self.say_over_range(made, &mut say);
             for c in &made.analysis.cautions {
                 say(&self.report.language.word(c.rule.word()), c.says.clone());
             }
@@ -48,6 +50,22 @@ impl Making<'_> {
             }
         }
         all
+    }
+
+    /// Says which channels of a result went over range, where and how long.
+    fn say_over_range(&self, made: &BlockResult, say: &mut dyn FnMut(&str, String)) {
+        let l = self.report.language;
+        let Some(run) = made.numbered_as().and_then(|_| self.run_of_result(made)) else { return };
+        for n in made.analysis.made.channels.iter().filter_map(|n| u32::try_from(*n).ok()) {
+            let Some(marks) = self.over.get(&(run.id, n)).filter(|_| self.went_over(made, n)) else { continue };
+            let together: f64 = marks.iter().map(|m| m.length_s).sum();
+            let mut says = l.says(Term::OverRangeAt).to_string();
+            for x in [together, marks[0].from_s] {
+                says = says.replacen("{}", &l.short(x, 4), 1);
+            }
+            let name = self.channel(made, n).unwrap_or_default();
+            say(l.says(Term::OverRange), format!("{name}, {}: {says}", told_run(l, run)));
+        }
     }
 
     /// How each result was made, in words.

@@ -127,7 +127,7 @@ mod tests {
         all.as_object_mut().unwrap().extend(body.as_object().unwrap().clone());
         let a = Analysis::kept(all).unwrap();
         let (named, uncertain) = (|n: u32| format!("place {n}"), |n: u32| (n != 9).then_some(0.03));
-        Rows { a: &a, named: &named, uncertain: &uncertain, l: Language::English }.values(at)
+        Rows { a: &a, named: &named, uncertain: &uncertain, over: &|_| false, l: Language::English }.values(at)
     }
 
     fn axes(unit: &str, values: &[f64]) -> Value {

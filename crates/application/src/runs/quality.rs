@@ -11,6 +11,7 @@ use echo_job::analysis::words::CautionRule;
 use echo_job::recipe::Recipe;
 use echo_job::unit::Quantity;
 use echo_signal::impact::{SECOND_HIT_APART_S, SECOND_HIT_SHARE, double_hit};
+use echo_store::Store;
 use echo_store::run::Run;
 use serde::Serialize;
 use std::sync::Arc;
@@ -83,7 +84,7 @@ const TACHO_UP_TO_S: f64 = 900.0;
 /// There is none of that key, or the database is away.
 pub async fn read(desk: &Desk, id: i64) -> Result<QualityBody> {
     let run = desk.store.run(id).await?;
-    let mut marks = clipped(desk, &run).await?;
+    let mut marks = clipped(&desk.store, &run).await?;
     marks.extend(double_hits(desk, &run).await?);
     let mut unseen = None;
     if let Some(tacho) = tacho_of(desk, &run).await?.filter(|_| run.samples > 0) {
@@ -101,9 +102,10 @@ pub async fn read(desk: &Desk, id: i64) -> Result<QualityBody> {
     Ok(QualityBody { marks, unseen })
 }
 
-async fn clipped(desk: &Desk, run: &Run) -> Result<Vec<QualityMark>> {
+/// Stretches of a run that went over range, channel by channel.
+pub(crate) async fn clipped(store: &Store, run: &Run) -> Result<Vec<QualityMark>> {
     let mut marks: Vec<QualityMark> = Vec::new();
-    for (channel, first, samples) in desk.store.clipped_stretches(run.id, 20_000).await? {
+    for (channel, first, samples) in store.clipped_stretches(run.id, 20_000).await? {
         let (from_s, length_s) = (first as f64 / run.sample_rate_hz, f64::from(samples) / run.sample_rate_hz);
         // Chunks that follow each other are one stretch.
         let room = marks.len() < MOST;

@@ -121,6 +121,30 @@ async fn the_machine_and_the_front_end_stand_in_the_report() -> Result<()> {
 }
 
 #[tokio::test]
+async fn a_channel_that_went_over_its_range_is_told_beside_its_number() -> Result<()> {
+    let r = Rigged::start().await?;
+    // A range a tenth of what is there.
+    ensure!(r.call("PATCH", "/api/campaigns/1/rig/7", Some(json!({ "range_v": "0.1" }))).await?.0 == 200);
+    r.order("record").await?;
+    r.recorded(1.5).await?;
+    r.order("stop").await?;
+    r.idle().await?;
+    write(&r, "english", json!([limits(1e9), { "id": 4, "title": "Cautions", "show": { "what": "cautions" } }]))
+        .await?;
+    let page = html(&r).await?;
+    assert!(page.contains("within, over range"), "{page}");
+    assert!(page.contains("gearbox top, vert, run 2: over its range for"), "{page}");
+    assert_eq!(page.matches("class='loud'").count(), 1, "the other channel is as it should be");
+    // Of the run before, in which nothing was cut off, nothing is said.
+    let first = r.get("/api/campaigns/1/runs").await?[0]["id"].clone();
+    let mut report = r.get("/api/campaigns/1/report").await?;
+    report["run_id"] = first;
+    ensure!(r.call("PUT", "/api/campaigns/1/report", Some(report)).await?.0 == 200);
+    assert!(!html(&r).await?.contains("over range"));
+    Ok(())
+}
+
+#[tokio::test]
 async fn only_pages_that_changed_are_sent_again() -> Result<()> {
     let r = Rigged::start().await?;
     let text = |id: u32, words: &str| json!({ "id": id, "show": { "what": "text", "text": words } });

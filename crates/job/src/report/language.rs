@@ -140,6 +140,12 @@ pub enum Term {
     Serial,
     /// Head of whether a test was passed.
     Passed,
+    /// A channel that went over its range.
+    OverRange,
+    /// How long it did, and where first, in seconds.
+    OverRangeAt,
+    /// Who recorded it.
+    RecordedBy,
     /// It was not passed.
     NotInOrder,
     /// Head of rest voltages.
@@ -274,6 +280,12 @@ impl Language {
             Term::Tachometer => ["Tachometer", "Drehzahlgeber"],
             Term::Rounds => ["Rounds", "Runden"],
             Term::Passed => ["Test", "Prüfung"],
+            Term::OverRange => ["over range", "übersteuert"],
+            Term::OverRangeAt => [
+                "over its range for {} s, first at {} s; its values may be too low",
+                "für {} s übersteuert, zuerst bei {} s; die Werte können zu klein sein",
+            ],
+            Term::RecordedBy => ["Recorded by", "Aufgezeichnet von"],
             Term::NotInOrder => ["NOT IN ORDER", "NICHT IN ORDNUNG"],
             Term::Rest => ["At rest, V", "Ruhespannung, V"],
             Term::Offset => ["Offset, µV", "Nullpunkt, µV"],
