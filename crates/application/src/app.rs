@@ -7,6 +7,7 @@ use crate::outputs::Outputs;
 use crate::pictures::Drawn;
 use crate::present::Present;
 use crate::report::digests::Digests;
+use crate::report::photos::Photos;
 use crate::report::seen::PagesAtHand;
 use crate::runs::budget::Budget;
 use crate::runs::going::Going;
@@ -46,6 +47,8 @@ pub struct Desk {
     pub(crate) at_hand: AtHand,
     /// Fingerprints of what was recorded.
     pub(crate) digests: Digests,
+    /// Photographs in reports, made lately.
+    pub(crate) photos: Photos,
     /// Pages of reports that were set lately.
     pub(crate) pages: PagesAtHand,
     /// Specimens read lately.
@@ -64,6 +67,7 @@ impl Desk {
             going: Going::default(),
             at_hand: AtHand::default(),
             digests: Digests::default(),
+            photos: Photos::default(),
             pages: PagesAtHand::default(),
             specimens: Specimens::default(),
             responses: Responses::default(),

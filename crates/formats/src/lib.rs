@@ -9,6 +9,7 @@ pub mod functions;
 pub mod geometry;
 mod guard;
 pub mod parquet;
+pub mod photo;
 pub mod picture;
 pub mod plot;
 mod rate;

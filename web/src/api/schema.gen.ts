@@ -7435,6 +7435,8 @@ export interface components {
         /** @description A part of a report. */
         ReportBlock: {
             each?: components["schemas"]["ReportEach"] | null;
+            /** @description Whether it is folded away: it stays in the list and stands on no page. */
+            folded?: boolean;
             /**
              * Format: int32
              * @description What it is called by, for as long as it is there; from 1, no two of a report alike.

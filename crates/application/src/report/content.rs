@@ -88,6 +88,7 @@ pub(crate) async fn collected(
         report = by_template(&desk.store, id, report, template).await?;
     }
     report.run_id = wanted.run_id.or(report.run_id);
+    report.blocks.retain(|b| !b.folded);
     let campaign = desk.store.campaign(id).await?;
     let runs = desk.store.runs(id).await?;
     let mut making = Making {

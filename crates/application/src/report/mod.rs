@@ -12,6 +12,7 @@
 //! | `repeated` | a block over channels or points, by limits |
 //! | `values` | values of curves at places that are named |
 //! | `records`, `pictured` | what was recorded besides samples; the specimen in pictures |
+//! | `photos` | photographs as reports show them |
 //! | [`seen`] | its pages, at hand for who looks at them |
 //! | [`house`] | what stands over it |
 //! | [`templates`] | reports that others begin with |
@@ -25,6 +26,7 @@ mod look;
 mod made_of;
 mod making;
 mod modal;
+pub(crate) mod photos;
 mod pictured;
 mod records;
 mod repeated;

@@ -2,9 +2,9 @@
 
 use super::content::escaped;
 use super::making::Making;
+use super::photos::photo;
 use crate::specimens::sheet;
 use crate::{Error, Result};
-use echo_formats::picture::drawing;
 use echo_formats::plot::{Drawing, Label};
 use echo_job::geometry::Geometry;
 use echo_job::geometry::drawn::{Fitted, path};
@@ -53,11 +53,9 @@ impl Making<'_> {
     }
 
     async fn picture(&self, file: &SpecimenFile) -> Result<Figure> {
-        let (_, bytes) = self.desk.store.specimen_file(file.id).await?;
-        let drawn = tokio::task::spawn_blocking(move || drawing(&bytes, WIDE)).await?;
-        let drawn = drawn.map_err(|e| Error::conflict(e.to_string()))?;
+        let drawn = photo(self.desk, file.id, WIDE).await?;
         let caption = self.about(None, None).set(&escaped(&file.name))?;
-        Ok(Figure::of(drawn, file.name.clone(), caption))
+        Ok(Figure::of(Drawing::clone(&drawn), file.name.clone(), caption))
     }
 
     /// The points of the newest tap series on the specimen, by what became of them; nothing where there is no series.

@@ -107,6 +107,8 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
     let pages = r.get("/api/campaigns/1/report/pages").await?;
     assert_eq!(pages["refused"].as_array().map(Vec::len), Some(1), "the run that is not there");
 
+    let tested = put("POST", "/api/front-ends/test".into(), json!({ "inputs": [7] })).await?;
+    assert_eq!(tested.as_array().map(Vec::len), Some(1));
     let job = put("POST", "/api/campaigns/1/jobs/hand-over".into(), Value::Null).await?;
     assert_eq!(over(&r, &job["id"]).await?["state"], "done");
     let file = r.bytes(&format!("/api/jobs/{}/file", job["id"])).await?;
@@ -135,6 +137,8 @@ async fn a_campaign_goes_out_as_a_file_and_comes_in_again_as_it_was() -> Result<
     let kept = r.get(&format!("/api/campaigns/{id}/kept-results")).await?;
     assert_eq!((&kept[0]["name"], &kept[0]["run_id"], &kept[0]["stale"]), (&json!("mesh"), &again, &json!(false)));
     assert_eq!(r.get(&format!("/api/campaigns/{id}/report/pages")).await?, pages, "the report says the same");
+    let own = r.get(&format!("/api/campaigns/{id}/self-tests")).await?;
+    assert_eq!((&own[0]["input"], &own[0]["passed"]), (&json!(7), &json!(true)), "and what its front end found");
     let taken = r.get(&format!("/api/campaigns/{id}/report")).await?;
     let of = |id: u32| taken["blocks"].as_array()?.iter().find(|b| b["id"] == id).map(|b| b["show"]["run_id"].clone());
     assert_eq!((of(90), of(91)), (Some(again.clone()), Some(json!(0))), "by its number; what was gone stays gone");

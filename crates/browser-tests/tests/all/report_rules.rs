@@ -40,9 +40,20 @@ async fn a_block_stands_there_for_each_point_and_only_for_those_beyond_their_lim
     assert!(page.contains("Figure 1. gearbox top") && !page.contains("Figure 2. "), "the motor has no limit: {page}");
     write(&r, "english", json!([limits(1e9), spectra("limited")])).await?;
     assert!(html(&r).await?.contains("Figure 1. gearbox top"));
+    // Folded away it is on no page, and costs nothing.
+    let mut aside = spectra("all");
+    aside["folded"] = json!(true);
+    write(&r, "english", json!([limits(1e-9), aside])).await?;
+    assert!(!html(&r).await?.contains("Figure 1. "));
+    write(&r, "english", json!([limits(1e9), spectra("limited")])).await?;
     // On the page it is a word beside what it is repeated over.
     let b = Browser::open().await?;
     b.page.goto(&format!("{}/report?block=3", r.url)).await?;
+    b.press("Fold the block").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][1]["folded"] == true).await?;
+    b.text_until("section[aria-label=Blocks]", |t| t.contains("folded away, on no page")).await?;
+    b.press("Unfold the block").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][1]["folded"].is_null()).await?;
     b.choose("Which of them", "that is not within its limit").await?;
     r.got("/api/campaigns/1/report", |v| v["blocks"][1]["only"] == "exceeded").await?;
     b.text_until("section[aria-label=Blocks]", |t| t.contains("each point beyond its limit")).await?;

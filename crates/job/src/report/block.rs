@@ -61,6 +61,9 @@ pub struct Block {
     /// Which of the channels or points it is repeated over.
     #[serde(default, skip_serializing_if = "Only::is_all")]
     pub only: Only,
+    /// Whether it is folded away: it stays in the list and stands on no page.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub folded: bool,
 }
 
 /// Over what a figure or a table is repeated.

@@ -52,6 +52,7 @@ impl Report {
             show,
             each: None,
             only: Only::All,
+            folded: false,
         };
         Report {
             title: title.into(),

@@ -260,7 +260,14 @@ mod blocks {
         assert!(says(Report { blocks: Vec::new(), ..good.clone() }).says.contains("0 blocks; allowed: 1 to"));
         let many = |id: &dyn Fn(u32) -> u32, n: usize| Report {
             blocks: (1..=n as u32)
-                .map(|k| Block { id: id(k), title: String::new(), show: Show::Head, each: None, only: Only::All })
+                .map(|k| Block {
+                    id: id(k),
+                    title: String::new(),
+                    show: Show::Head,
+                    each: None,
+                    only: Only::All,
+                    folded: false,
+                })
                 .collect(),
             ..good.clone()
         };

@@ -7,6 +7,7 @@ import { Panel, Wrong } from "../../ui/Panel";
 import { ChosenWord } from "../../ui/Word";
 import { lensOf } from "../study/lens/lenses";
 import {
+  beforeReports,
   endsOf,
   fileRule,
   keepRule,
@@ -18,13 +19,6 @@ import {
 import { Deed } from "./Deeds";
 import { Done } from "./Done";
 import type { PlanProps } from "./planProps";
-
-/** A sentence before the first report, which then finds what it keeps. */
-function beforeReports(all: Rule[], rule: Rule): Rule[] {
-  const at = all.findIndex((a) => a.what.do === "report");
-  const before = at < 0 ? all.length : at;
-  return [...all.slice(0, before), rule, ...all.slice(before)];
-}
 
 export function Afterwards({ body, campaign, set }: PlanProps) {
   const [error, setError] = useState<Error>();

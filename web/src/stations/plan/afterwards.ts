@@ -54,6 +54,13 @@ export const keepRule = (
   };
 };
 
+/** A sentence before the first report, which then finds what it keeps. */
+export function beforeReports(all: Afterwards[], rule: Afterwards): Afterwards[] {
+  const at = all.findIndex((a) => a.what.do === "report");
+  const before = at < 0 ? all.length : at;
+  return [...all.slice(0, before), rule, ...all.slice(before)];
+}
+
 /** What ended, as the list says it. */
 export const endedWords = (d: Pick<DeedBody, "ending" | "number">) =>
   d.ending === "rounds" ? "rounds" : d.ending === "series" ? `tap series ${d.number}` : `run ${d.number}`;

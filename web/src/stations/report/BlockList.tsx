@@ -17,10 +17,23 @@ type Props = {
   onAdd: (what: What) => void;
   onMove: (id: number, by: number) => void;
   onCopy: (id: number) => void;
+  onFold: (id: number) => void;
   onRemove: (id: number) => void;
 };
 
-export function BlockList({ blocks, runs, kept, refused, chosen, onChoose, onAdd, onMove, onCopy, onRemove }: Props) {
+export function BlockList({
+  blocks,
+  runs,
+  kept,
+  refused,
+  chosen,
+  onChoose,
+  onAdd,
+  onMove,
+  onCopy,
+  onFold,
+  onRemove,
+}: Props) {
   const at = blocks.findIndex((b) => b.id === chosen);
   const list = useRef<HTMLOListElement>(null);
   const walked = useRef(false);
@@ -67,8 +80,10 @@ export function BlockList({ blocks, runs, kept, refused, chosen, onChoose, onAdd
               >
                 <span className="num w-5 text-soft">{i + 1}</span>
                 <span className="min-w-0 flex-1">
-                  <span className="block truncate font-semibold">{nameOf(b)}</span>
-                  <span className="block truncate text-[13px] leading-5 text-soft">{lineOf(b, runs, kept)}</span>
+                  <span className={`block truncate font-semibold ${b.folded ? "text-soft" : ""}`}>{nameOf(b)}</span>
+                  <span className="block truncate text-[13px] leading-5 text-soft">
+                    {b.folded ? "folded away, on no page" : lineOf(b, runs, kept)}
+                  </span>
                   {wrong && <span className="block text-[13px] leading-5 text-lamp">▲ {wrong}</span>}
                 </span>
               </button>
@@ -102,6 +117,12 @@ export function BlockList({ blocks, runs, kept, refused, chosen, onChoose, onAdd
                 ["Move up", "↑", () => onMove(chosen, -1), at === 0],
                 ["Move down", "↓", () => onMove(chosen, 1), at === blocks.length - 1],
                 ["Copy", "Copy", () => onCopy(chosen), false],
+                [
+                  blocks[at]?.folded ? "Unfold" : "Fold",
+                  blocks[at]?.folded ? "Unfold" : "Fold",
+                  () => onFold(chosen),
+                  false,
+                ],
                 ["Remove", "×", () => onRemove(chosen), blocks.length === 1],
               ] as const
             ).map(([says, sign, does, off]) => (

@@ -3,21 +3,19 @@ import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type ReportBody, told, type Versioned } from "../../api/client";
 import { useKeptResults, useReport, useRuns, useSaveReport } from "../../api/queries";
-import { RunFile } from "../../jobs/RunFile";
 import { useGo } from "../../shell/address";
-import { noteFirst } from "../../shell/firstNotes";
 import { useKeys } from "../../shell/keys";
 import { useCampaign } from "../../shell/useCampaign";
 import { Button } from "../../ui/Button";
 import { Empty, Panel, Wrong } from "../../ui/Panel";
 import { offerUndo } from "../../ui/undo";
-import { ChosenWord, TypedWord } from "../../ui/Word";
 import { BlockList } from "./BlockList";
 import { BlockWords } from "./BlockWords";
-import { added, type Block, changed, copied, moved, nameOf, runOptions, takenBack, without } from "./blocks";
+import { added, type Block, changed, copied, folded, moved, nameOf, takenBack, without } from "./blocks";
 import { CheckReport } from "./CheckReport";
-import { Forms } from "./Forms";
 import { Letterhead } from "./Letterhead";
+import { ReportBar } from "./ReportBar";
+import { ReportWords } from "./ReportWords";
 import { Stale } from "./Stale";
 import { Templates } from "./Templates";
 
@@ -107,29 +105,14 @@ export function ReportStation() {
 
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-2">
-      <div className="flex items-center gap-3">
-        <h1 className="truncate font-semibold">{body.title}</h1>
-        {run && <span className="text-[13px] whitespace-nowrap text-soft">from run {run.number}</span>}
-        <span className="ml-auto" />
-        <Forms campaign={id ?? 0} title={body.title} />
-        {run && (
-          <>
-            <RunFile run={run.id} format="wav" label="Run as WAV" />
-            <RunFile run={run.id} format="csv" label="Run as CSV" />
-          </>
-        )}
-        <Button onClick={() => setChoosing(true)}>Templates</Button>
-        <Button onClick={() => setChecking(true)}>Check a PDF</Button>
-        <a
-          ref={pdf}
-          className="inline-flex h-8 items-center gap-2 rounded-chart bg-harbour px-3 font-semibold whitespace-nowrap text-sheet"
-          href={`/api/campaigns/${id}/report.pdf`}
-          download={`${body.title}.pdf`}
-          onClick={() => noteFirst(id, "report")}
-        >
-          Save PDF <kbd aria-hidden>P</kbd>
-        </a>
-      </div>
+      <ReportBar
+        campaign={id ?? 0}
+        title={body.title}
+        run={run}
+        pdf={pdf}
+        onTemplates={() => setChoosing(true)}
+        onCheck={() => setChecking(true)}
+      />
       {id !== undefined && <Stale campaign={id} blocks={body.blocks} kept={kept} />}
       <div className="grid min-h-0 flex-1 grid-cols-[250px_minmax(0,1fr)_310px] gap-2">
         <BlockList
@@ -147,6 +130,10 @@ export function ReportStation() {
           onCopy={(of) =>
             list(`${named(of)} was copied`, (blocks) => copied(blocks, of).blocks, copied(body.blocks, of).id)
           }
+          onFold={(of) => {
+            const away = !body.blocks.find((b) => b.id === of)?.folded;
+            list(`${named(of)} was ${away ? "folded away" : "put on the page"}`, (blocks) => folded(blocks, of), of);
+          }}
           onRemove={(of) => {
             if (body.blocks.length === 1) return;
             const at = body.blocks.findIndex((b) => b.id === of);
@@ -187,42 +174,7 @@ export function ReportStation() {
           )}
         </Panel>
         <Panel title="What it says">
-          <p className="px-3 leading-7">
-            The report is called{" "}
-            <TypedWord label="Title" value={body.title} width="26ch" onSet={(title) => set({ title })} plain />, written
-            in{" "}
-            <ChosenWord
-              label="Language"
-              value={body.language ?? "english"}
-              options={[
-                { value: "english", says: "English" },
-                { value: "german", says: "German" },
-              ]}
-              onSet={(language) => set({ language })}
-            />
-            {" on "}
-            <ChosenWord
-              label="Paper"
-              value={body.paper ?? "a4"}
-              options={[
-                { value: "a4", says: "A4" },
-                { value: "letter", says: "US Letter" },
-              ]}
-              onSet={(paper) => set({ paper })}
-            />
-            {" under the "}
-            <Button look="link" onClick={() => setHeading(true)}>
-              letterhead
-            </Button>
-            , about{" "}
-            <ChosenWord
-              label="Run"
-              value={run?.id ?? 0}
-              options={runOptions(runs)}
-              onSet={(run_id) => set({ run_id })}
-            />
-            .
-          </p>
+          <ReportWords body={body} run={run} runs={runs} onSet={set} onLetterhead={() => setHeading(true)} />
           <Wrong error={save.error} />
           {block && (
             <>

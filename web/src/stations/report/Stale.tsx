@@ -4,13 +4,9 @@ import { api, type Schema, told } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
 import { useList, watchList } from "../study/results/list";
-import { type Block, keptIn } from "./blocks";
+import { type Block, staleOf } from "./blocks";
 
 type Kept = Schema["KeptResultBody"];
-
-/** Kept results that blocks show and that are stale. */
-export const staleOf = (blocks: Block[], kept: Kept[]) =>
-  kept.filter((k) => k.stale && blocks.some((b) => keptIn(b.show) === k.id));
 
 export function Stale({ campaign, blocks, kept }: { campaign: number; blocks: Block[]; kept: Kept[] }) {
   const [error, setError] = useState<Error>();

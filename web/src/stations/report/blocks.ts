@@ -51,6 +51,10 @@ const fresh: { [K in What]: () => Extract<Show, { what: K }> } = {
 export const keptIn = (show: Show) =>
   show.what === "figure" || show.what === "table" ? (show.kept ?? undefined) : undefined;
 
+/** Kept results that blocks show and that are stale. */
+export const staleOf = (blocks: Block[], kept: Schema["KeptResultBody"][]) =>
+  kept.filter((k) => k.stale && blocks.some((b) => keptIn(b.show) === k.id));
+
 /** The recipe of a block that is made of samples. */
 export const recipeIn = (show: Show) =>
   show.what === "limits" || ((show.what === "figure" || show.what === "table") && show.kept == null)
@@ -190,6 +194,10 @@ export function takenBack(now: Block[], before: Block[], after: Block[]): Block[
   }
   return back;
 }
+
+/** A block that is folded away, or back on the page. */
+export const folded = (blocks: Block[], id: number) =>
+  blocks.map((b) => (b.id === id ? { ...b, folded: !b.folded } : b));
 
 export const changed = (blocks: Block[], id: number, part: Partial<Omit<Block, "id">>) =>
   blocks.map((b) => (b.id === id ? { ...b, ...part } : b));

@@ -1,7 +1,17 @@
 import { describe, expect, it } from "vitest";
 import { formats, reportForms, separators } from "../../../src/jobs/fileForms";
 import { undone } from "../../../src/shell/CourseLine";
-import { doneWords, endedWords, keepRule } from "../../../src/stations/plan/afterwards";
+import {
+  beforeReports,
+  doneWords,
+  endedWords,
+  endsOf,
+  fileRule,
+  keepRule,
+  modesRule,
+  reportRule,
+  responsesRule,
+} from "../../../src/stations/plan/afterwards";
 
 describe("what is done by itself", () => {
   it("keeps of every run what was kept of one, by the names of its channels", () => {
@@ -22,6 +32,19 @@ describe("what is done by itself", () => {
         channels: ["gearbox top", "", "motor"],
       },
     });
+  });
+
+  it("follows what it can, and comes before the report that shows it", () => {
+    const ends = (rule: { what: unknown }) => endsOf(rule.what as never).map((e) => e.value);
+    expect(ends(fileRule())).toEqual(["run", "round"]);
+    expect(ends(reportRule())).toEqual(["run", "round", "rounds", "series"]);
+    expect(ends(modesRule())).toEqual(["series"]);
+    expect(ends(responsesRule())).toEqual(["series"]);
+    const all = [fileRule(), reportRule(), responsesRule()];
+    expect(beforeReports(all, modesRule()).map((r) => r.what.do)).toEqual(["file", "modes", "report", "responses"]);
+    expect(beforeReports([], modesRule())).toHaveLength(1);
+    expect(doneWords(modesRule().what)).toBe("modes kept as “modes”");
+    expect(doneWords(responsesRule().what)).toBe("responses written as a universal file");
   });
 
   it("says what ended and what is done", () => {

@@ -5,6 +5,7 @@ import {
   type Block,
   changed,
   copied,
+  folded,
   keptIn,
   kinds,
   lineOf,
@@ -12,6 +13,7 @@ import {
   nameOf,
   recipeIn,
   runIn,
+  staleOf,
   takenBack,
   withFigure,
   withKept,
@@ -197,4 +199,28 @@ test("a block that is repeated keeps that where it is copied and brought back", 
   const gone = without(before, 9);
   expect(takenBack(gone, before, gone).at(-1)).toEqual(each);
   expect(changed(before, 9, { each: null }).at(-1)?.each).toBeNull();
+});
+
+test("a block that is folded away stays in its place", () => {
+  const away = folded(all, 2);
+  expect(ids(away)).toEqual(ids(all));
+  expect(away.map((b) => b.folded ?? false)).toEqual([false, true, false]);
+  expect(folded(away, 2).map((b) => b.folded ?? false)).toEqual([false, false, false]);
+});
+
+test("a repeated block tells over what, and by which limits", () => {
+  const figure: Block["show"] = { what: "figure", recipe: { lens: "spectrum" } as never };
+  const of = (part: Partial<Block>) => lineOf({ ...block(3, figure, "Spectra"), ...part }, []);
+  expect(of({ each: "point" })).toBe("spectrum, each point");
+  expect(of({ each: "channel", only: "exceeded" })).toBe("spectrum, each channel beyond its limit");
+  expect(of({ each: "point", only: "limited" })).toBe("spectrum, each point with a limit");
+  const kept = lineOf({ ...block(4, { what: "figure", kept: 7 }), each: "point" }, [], [{ id: 7, name: "mesh" }]);
+  expect(kept).toBe("“mesh”, each point");
+});
+
+test("kept results that blocks show and that are older than their runs are told once each", () => {
+  const kept = (id: number, stale: boolean) => ({ id, stale }) as Parameters<typeof staleOf>[1][number];
+  const shows = [1, 2, 2, 3].map((key, i) => block(10 + i, { what: "table", kept: key }));
+  expect(staleOf(shows, [kept(1, false), kept(2, true), kept(9, true)]).map((k) => k.id)).toEqual([2]);
+  expect(staleOf([head], [kept(2, true)])).toEqual([]);
 });
