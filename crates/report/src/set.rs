@@ -9,7 +9,7 @@ use echo_formats::faces::FACES;
 use echo_job::report::language::{Language, Term};
 use serde_json::{Value, json};
 use std::collections::HashMap;
-use std::sync::LazyLock;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use typst::diag::{FileError, FileResult};
 use typst::foundations::{Bytes, Datetime, Duration, Smart};
 use typst::syntax::{FileId, RootedPath, Source, VirtualPath, VirtualRoot};
@@ -99,13 +99,43 @@ pub fn pdf(report: &Document, key: Option<&SealKey>) -> Result<Vec<u8>, ReportEr
     }
 }
 
-/// Sets a report as pictures, one SVG a page.
+/// A page as a picture.
+#[derive(Debug, Clone)]
+pub struct SetPage {
+    /// 32 hexadecimal digits, the same for pages that are the same.
+    pub name: String,
+    /// As SVG.
+    pub svg: Arc<str>,
+}
+
+/// Pages that were drawn lately, by how they were laid out: of a report that somebody writes most stay as they were.
+static DRAWN: LazyLock<Mutex<HashMap<u128, SetPage>>> = LazyLock::new(Mutex::default);
+/// Pages that are kept at most; then it is begun anew.
+const MOST_DRAWN: usize = 400;
+
+/// Sets a report as pictures, one a page.
 ///
 /// # Errors
 /// What the typesetter says.
-pub fn pages(report: &Document) -> Result<Vec<String>, ReportError> {
+pub fn pages(report: &Document) -> Result<Vec<SetPage>, ReportError> {
     let options = typst_svg::SvgOptions::default();
-    Ok(laid_out(report, None)?.pages().iter().map(|p| typst_svg::svg(p, &options)).collect())
+    let drawn = |page| {
+        let laid = typst::utils::hash128(page);
+        let known = || DRAWN.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(page) = known().get(&laid) {
+            return page.clone();
+        }
+        let svg: Arc<str> = typst_svg::svg(page, &options).into();
+        // How it was laid out may change where nothing of it is seen.
+        let page = SetPage { name: format!("{:032x}", typst::utils::hash128(&*svg)), svg };
+        let mut all = known();
+        if all.len() >= MOST_DRAWN {
+            all.clear();
+        }
+        all.insert(laid, page.clone());
+        page
+    };
+    Ok(laid_out(report, None)?.pages().iter().map(drawn).collect())
 }
 
 /// Sets a page with a logo, to see that it can be.

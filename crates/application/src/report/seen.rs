@@ -1,14 +1,12 @@
 //! Pages that somebody looks at: each by what it shows, so that only what changed is sent again.
 
 use crate::{Desk, Error, Result};
-use sha2::{Digest, Sha256};
+use echo_report::set::SetPage;
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Letters of pages that are kept at hand at most: some hundred pages.
 const MOST: usize = 96 << 20;
-/// Digits of a page's name.
-const DIGITS: usize = 32;
 
 #[derive(Default)]
 struct Held {
@@ -24,24 +22,22 @@ pub(crate) struct PagesAtHand(Arc<Mutex<Held>>);
 
 impl PagesAtHand {
     /// Keeps the pages of a report; gives where each of them is.
-    pub(crate) fn hold(&self, pages: Vec<String>) -> Vec<String> {
-        let named: Vec<(String, String)> =
-            pages.into_iter().map(|page| (hex::encode(Sha256::digest(&page))[..DIGITS].to_string(), page)).collect();
+    pub(crate) fn hold(&self, pages: Vec<SetPage>) -> Vec<String> {
         let mut held = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        for (name, page) in &named {
+        for SetPage { name, svg } in &pages {
             held.order.retain(|n| n != name);
             held.order.push_back(name.clone());
             if !held.pages.contains_key(name) {
-                held.letters += page.len();
-                held.pages.insert(name.clone(), page.as_str().into());
+                held.letters += svg.len();
+                held.pages.insert(name.clone(), svg.clone());
             }
         }
         // A report is shown whole, however long it is.
-        while held.letters > MOST && held.order.len() > named.len() {
+        while held.letters > MOST && held.order.len() > pages.len() {
             let Some(page) = held.order.pop_front().and_then(|name| held.pages.remove(&name)) else { break };
             held.letters -= page.len();
         }
-        named.into_iter().map(|(name, _)| format!("/api/report-pages/{name}.svg")).collect()
+        pages.into_iter().map(|page| format!("/api/report-pages/{}.svg", page.name)).collect()
     }
 }
 
@@ -64,13 +60,14 @@ mod tests {
     #[test]
     fn a_page_is_where_it_was_until_it_changes_and_old_ones_make_room() {
         let at_hand = PagesAtHand::default();
-        let first = at_hand.hold(vec!["<svg>1</svg>".into(), "<svg>2</svg>".into()]);
-        let then = at_hand.hold(vec!["<svg>1</svg>".into(), "<svg>3</svg>".into()]);
+        let page = |name: &str, svg: &str| SetPage { name: name.into(), svg: svg.into() };
+        let first = at_hand.hold(vec![page("a1", "<svg>1</svg>"), page("a2", "<svg>2</svg>")]);
+        let then = at_hand.hold(vec![page("a1", "<svg>1</svg>"), page("a3", "<svg>3</svg>")]);
         assert_eq!(first[0], then[0]);
         assert_ne!(first[1], then[1]);
-        let large = |c: char| c.to_string().repeat(MOST / 3);
-        at_hand.hold(vec![large('a'), large('b')]);
-        let now = at_hand.hold(vec![large('c'), large('d')]);
+        let large = |name: &str| page(name, &"x".repeat(MOST / 3));
+        at_hand.hold(vec![large("b1"), large("b2")]);
+        let now = at_hand.hold(vec![large("c1"), large("c2")]);
         let held = at_hand.0.lock().unwrap();
         let there = |address: &String| held.pages.keys().any(|name| address.contains(name.as_str()));
         assert!(now.iter().all(there) && !then.iter().any(there));

@@ -129,7 +129,14 @@ fn a_report_says_what_it_was_given_and_goes_on_over_pages() {
     assert!(info.contains("Title:           *Stars*") && info.contains("2026"), "{info}");
     let pictures = pages(&all).unwrap();
     assert_eq!(pictures.len(), 4);
-    assert!(pictures.iter().all(|p| p.starts_with("<svg")));
+    assert!(pictures.iter().all(|p| p.svg.starts_with("<svg")));
+    // Drawn before or anew, a page that is the same has the same name; another one has another.
+    let mut other = all.clone();
+    other.title = "Another".into();
+    let names = |of: &Document| -> Vec<String> { pages(of).unwrap().into_iter().map(|p| p.name).collect() };
+    let (once, again, changed) = (names(&all), names(&all), names(&other));
+    assert_eq!(once, again);
+    assert!(once[0] != changed[0] && once[3] == changed[3], "its title stands on the first page alone");
 }
 
 #[test]

@@ -93,7 +93,7 @@ export function BlockList({
       </ol>
       <div className="flex items-center gap-1 border-t border-rule p-2">
         <Menu>
-          <MenuButton className="inline-flex h-8 items-center gap-2 rounded-chart border border-ink bg-sheet px-3 font-semibold hover:bg-shoal">
+          <MenuButton className="inline-flex h-8 items-center gap-2 rounded-chart border border-ink bg-sheet px-3 font-semibold whitespace-nowrap hover:bg-shoal">
             Add a block
           </MenuButton>
           <MenuItems anchor="top start" className={LIST}>

@@ -114,7 +114,7 @@ export function ReportStation() {
         onCheck={() => setChecking(true)}
       />
       {id !== undefined && <Stale campaign={id} blocks={body.blocks} kept={kept} />}
-      <div className="grid min-h-0 flex-1 grid-cols-[250px_minmax(0,1fr)_310px] gap-2">
+      <div className="grid min-h-0 flex-1 grid-cols-[272px_minmax(0,1fr)_304px] gap-2">
         <BlockList
           blocks={body.blocks}
           runs={runs}

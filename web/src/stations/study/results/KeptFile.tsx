@@ -22,7 +22,7 @@ export function KeptFile({ id, name }: { id: number; name: string }) {
         </span>
       )}
       <Menu>
-        <MenuButton aria-label={`Save ${name}`} className="text-harbour hover:underline">
+        <MenuButton aria-label={`Save ${name}`} className="px-1 font-semibold text-harbour hover:underline">
           Save
         </MenuButton>
         <MenuItems anchor="bottom end" className={LIST}>
