@@ -6,6 +6,7 @@ use crate::news::News;
 use crate::outputs::Outputs;
 use crate::pictures::Drawn;
 use crate::present::Present;
+use crate::report::counted::Fits;
 use crate::report::digests::Digests;
 use crate::report::photos::Photos;
 use crate::report::seen::PagesAtHand;
@@ -47,6 +48,8 @@ pub struct Desk {
     pub(crate) at_hand: AtHand,
     /// Fingerprints of what was recorded.
     pub(crate) digests: Digests,
+    /// Resonances in reports, fitted lately.
+    pub(crate) fits: Fits,
     /// Photographs in reports, made lately.
     pub(crate) photos: Photos,
     /// Pages of reports that were set lately.
@@ -67,6 +70,7 @@ impl Desk {
             going: Going::default(),
             at_hand: AtHand::default(),
             digests: Digests::default(),
+            fits: Fits::default(),
             photos: Photos::default(),
             pages: PagesAtHand::default(),
             specimens: Specimens::default(),

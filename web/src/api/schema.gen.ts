@@ -7550,12 +7550,12 @@ export interface components {
          * @description What a campaign records besides samples.
          * @enum {string}
          */
-        ReportRecords: "marks" | "takes" | "rounds" | "alarms" | "taps" | "waivers" | "changes" | "plan" | "self_test" | "elements" | "tap_map";
+        ReportRecords: "marks" | "takes" | "rounds" | "alarms" | "taps" | "waivers" | "changes" | "plan" | "self_test" | "elements" | "events" | "tap_map";
         /**
          * @description Rows of a table.
          * @enum {string}
          */
-        ReportRows: "numbers" | "peaks" | "values";
+        ReportRows: "numbers" | "peaks" | "values" | "classes" | "resonances";
         /** @description What a block shows. */
         ReportShow: {
             /** @enum {string} */
@@ -7588,6 +7588,8 @@ export interface components {
             kept?: number | null;
             /** @description What of it. */
             of?: components["schemas"]["ReportRows"];
+            /** @description Speeds between which resonances are read, rpm; for rows of resonances. */
+            ranges?: number[][];
             /** @description What it is made by; needed where no kept result is shown. */
             recipe?: Record<string, never> | null;
             /**
@@ -7622,6 +7624,8 @@ export interface components {
             /** @enum {string} */
             what: "rig";
         } | {
+            /** @description Axes of events, by their channels; the first three that measure the same where empty. */
+            channels?: number[];
             /** @description Of which kind. */
             of: components["schemas"]["ReportRecords"];
             /**

@@ -1,5 +1,6 @@
 //! What the report says, block by block.
 
+use super::counted::fitted;
 use super::figure::figure;
 use super::house::{letterhead, units};
 use super::look::Look;
@@ -271,6 +272,12 @@ impl Making<'_> {
 
     /// A result as its block shows it.
     async fn of_result(&self, block: &Block, made: &BlockResult) -> Result<Body> {
+        let fits = match &block.show {
+            Show::Table { of: block::Rows::Resonances, ranges, .. } => {
+                fitted(self.desk, &made.analysis, ranges).await?
+            }
+            _ => Arc::default(),
+        };
         let (l, a) = (self.report.language, &*made.analysis);
         let about = self.about(self.run_of_result(made), Some(made));
         let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
@@ -289,6 +296,11 @@ impl Making<'_> {
                 let (mut table, summary) = rows.against(number, limits)?;
                 let caption = with_coverage(or(caption, || about.usual_caption()), &table, l);
                 table.caption = about.set(&format!("{summary} {caption}"))?;
+                Ok(Body::Table(table))
+            }
+            Show::Table { of: block::Rows::Resonances, caption, .. } => {
+                let mut table = rows.resonances(&fits)?;
+                table.caption = about.set(&with_coverage(or(caption, || about.usual_caption()), &table, l))?;
                 Ok(Body::Table(table))
             }
             Show::Table { of, at, caption, .. } => {
@@ -321,7 +333,7 @@ impl Making<'_> {
             Show::Text { text } => Some(Body::Text { paragraphs: self.about(self.run(block).ok(), None).set(text)? }),
             Show::Facts { .. } => Some(Body::Facts { rows: self.facts(self.run(block)?).await? }),
             Show::Figure(_) | Show::Table { .. } | Show::Limits { .. } | Show::Specimen { .. } => None,
-            Show::Records { of, .. } => self.records(block, *of).await?,
+            Show::Records { of, channels, .. } => self.records(block, *of, channels).await?,
             Show::Rig { .. } => {
                 let run = self.run(block)?;
                 let channels = calibrated(&self.desk.store, run.id).await?;

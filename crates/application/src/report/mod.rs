@@ -10,6 +10,7 @@
 //! | `look`, `figure`, `modal`, `tables`, `words` | how they look, and words in braces |
 //! | `made_of`, [`digests`] | what it was made of |
 //! | `repeated` | a block over channels or points, by limits |
+//! | `counted` | what was counted in classes, resonances |
 //! | `values` | values of curves at places that are named |
 //! | `records`, `pictured` | what was recorded besides samples; the specimen in pictures |
 //! | `photos` | photographs as reports show them |
@@ -19,6 +20,7 @@
 //! | [`verify`] | a report that was handed over held against what is here |
 
 pub(crate) mod content;
+pub(crate) mod counted;
 pub(crate) mod digests;
 mod figure;
 pub mod house;

@@ -2,9 +2,10 @@
 //! the plan, what front ends found of their inputs, the machine's elements.
 
 use super::making::Making;
-use super::words::with;
+use super::words::{headed, with};
 use crate::Result;
 use crate::front_ends::tests;
+use crate::runs::events::{EventBody, EventsRequest, events};
 use crate::runs::markers::{StretchQuery, markers};
 use chrono::{DateTime, Utc};
 use echo_job::impact::PointState;
@@ -14,6 +15,8 @@ use echo_job::report::language::Term;
 use echo_report::document::{Body, Table};
 use echo_store::run::Run;
 
+/// Axes of an event where none are named.
+const USUAL_AXES: usize = 3;
 /// Rows that are told at most.
 const MOST: usize = 1000;
 fn moment(at: DateTime<Utc>) -> String {
@@ -49,7 +52,7 @@ impl Making<'_> {
     }
 
     /// What was recorded of a kind; nothing where there is none.
-    pub(super) async fn records(&self, block: &Block, of: Records) -> Result<Option<Body>> {
+    pub(super) async fn records(&self, block: &Block, of: Records, channels: &[i16]) -> Result<Option<Body>> {
         let store = &self.desk.store;
         let id = self.campaign.id;
         let l = self.report.language;
@@ -91,6 +94,7 @@ impl Making<'_> {
             }
             Records::Taps => self.taps().await?,
             Records::TapMap => self.tap_map().await?,
+            Records::Events => self.events(self.run(block)?, channels).await?,
             Records::SelfTest => self.self_tests().await?,
             Records::Elements => self.elements(block).await?,
             Records::Plan => {
@@ -157,6 +161,43 @@ impl Making<'_> {
         };
         let rows = session.plan().points.iter().enumerate().map(row).collect();
         Ok(self.table(&[Term::Point, Term::Hits, Term::Rejected, Term::Why, Term::State], &[1, 2], rows))
+    }
+
+    /// Takes of a run read as events.
+    async fn events(&self, run: &Run, channels: &[i16]) -> Result<Option<Body>> {
+        let l = self.report.language;
+        let all = self.desk.store.run_channels(run.id).await?;
+        let first = all.first().map(|c| c.row.unit.clone()).unwrap_or_default();
+        let usual = || all.iter().filter(|c| c.row.unit == first).take(USUAL_AXES).map(|c| c.channel).collect();
+        let channels: Vec<i16> = if channels.is_empty() { usual() } else { channels.to_vec() };
+        let told = events(self.desk, run.id, EventsRequest { channels, zero: true, lowpass_hz: None }).await?;
+        let mut heads = vec![l.says(Term::Number).to_string(), l.says(Term::AtS).to_string()];
+        heads.extend(told.axes.iter().map(|name| headed(name, &told.unit)));
+        let several = told.axes.len() > 1;
+        if several {
+            heads.extend([headed(l.says(Term::Resultant), &told.unit), l.says(Term::Dominant).into()]);
+        }
+        heads.extend([l.says(Term::DurationMs).to_string(), l.says(Term::HalfSineMs).into()]);
+        heads.push(if told.velocity { headed(l.says(Term::Integral), "m/s") } else { told.integral_unit.clone() });
+        let dominant = if several { 2 + told.axes.len() + 1 } else { usize::MAX };
+        let row = |e: &EventBody| {
+            let mut cells = vec![e.number.to_string(), l.short(e.trigger_s, 6)];
+            let Some(read) = &e.event else {
+                cells.extend(e.refused.clone());
+                cells.resize(heads.len(), String::new());
+                return cells;
+            };
+            cells.extend(read.axes.iter().map(|a| l.number(a.peak, 4)));
+            if several {
+                cells.extend([l.number(read.resultant, 4), told.axes.get(read.dominant).cloned().unwrap_or_default()]);
+            }
+            cells.extend([l.number(1e3 * read.duration_s, 4), l.number(1e3 * read.half_sine_s, 4)]);
+            cells.push(read.axes.get(read.dominant).map_or_else(String::new, |a| l.number(a.integral, 3)));
+            cells
+        };
+        let rows: Vec<Vec<String>> = told.events.iter().map(row).collect();
+        let digits = (0..heads.len()).map(|c| c != dominant).collect();
+        Ok((!rows.is_empty()).then(|| Body::Table(Table { heads, rows, digits, ..Table::default() })))
     }
 
     /// What the front end found of each input when it was tested last; what is not in order stands out.

@@ -35,6 +35,9 @@ impl Rows<'_> {
             Wanted::Numbers => self.numbers(),
             Wanted::Peaks => self.peaks(),
             Wanted::Values => self.values(at),
+            Wanted::Classes => self.classes(),
+            // They are fitted first.
+            Wanted::Resonances => None,
         }
     }
 

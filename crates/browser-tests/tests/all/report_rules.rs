@@ -156,6 +156,45 @@ async fn a_channel_that_went_over_its_range_is_told_beside_its_number() -> Resul
 }
 
 #[tokio::test]
+async fn classes_events_and_resonances_are_tables() -> Result<()> {
+    let r = Rigged::start().await?;
+    // Two segments of a second each are takes.
+    let recorders = json!([{ "name": "A", "inputs": [], "divide": 1, "keeps": "everything", "segment_s": 1.0 }]);
+    ensure!(r.plan_with(1, json!({ "recorders": recorders })).await?.0 == 200);
+    r.order("record").await?;
+    r.recorded(2.2).await?;
+    r.order("stop").await?;
+    r.idle().await?;
+    let table = |id: u32, of: &str, recipe: Value| json!({ "id": id, "title": of, "show": { "what": "table", "of": of, "recipe": recipe, "ranges": if of == "resonances" { json!([[900, 1300]]) } else { json!([]) } } });
+    let time = json!({ "lens": "distribution", "kind": "time_at_level", "channels": [7], "classes": 8 });
+    let cuts = json!({ "lens": "order_track", "channels": [7], "orders": [1.0], "tacho": { "channel": 21 } });
+    write(
+        &r,
+        "english",
+        json!([
+            table(2, "classes", time),
+            { "id": 3, "title": "Events", "show": { "what": "records", "of": "events", "channels": [7, 8, 9] } },
+            table(4, "resonances", cuts),
+        ]),
+    )
+    .await?;
+    let page = html(&r).await?;
+    assert!(page.contains("gearbox top, vert: time, s") && page.contains(" – "), "{page}");
+    assert!(page.contains("<th class='digits'>Resultant, m/s²</th>") && page.contains("Half sine, ms"), "{page}");
+    // A speed that does not change passes no resonance; its block says so and the rest is there.
+    let pages = r.get("/api/campaigns/1/report/pages").await?;
+    let refused = pages["refused"].as_array().context("a list")?;
+    assert!(refused.len() == 1 && refused[0]["id"] == 4 && says(&refused[0]).contains("speed"), "{pages}");
+    let b = Browser::open().await?;
+    b.page.goto(&format!("{}/report?block=4", r.url)).await?;
+    b.refused("input[aria-label='Speeds 1']", "1300 to 900 rpm", "the speeds 1").await?;
+    b.word("Speeds 1", "800 to 1200 rpm").await?;
+    r.got("/api/campaigns/1/report", |v| v["blocks"][2]["show"]["ranges"] == json!([[800.0, 1200.0]])).await?;
+    b.page.clone().close().await?;
+    Ok(())
+}
+
+#[tokio::test]
 async fn only_pages_that_changed_are_sent_again() -> Result<()> {
     let r = Rigged::start().await?;
     let text = |id: u32, words: &str| json!({ "id": id, "show": { "what": "text", "text": words } });

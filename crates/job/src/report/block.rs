@@ -152,6 +152,10 @@ pub enum Show {
         /// Places along the axis whose values are told, in its unit; for rows of values.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         at: Vec<f64>,
+        /// Speeds between which resonances are read, rpm; for rows of resonances.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        #[schema(value_type = Vec<Vec<f64>>)]
+        ranges: Vec<[f64; 2]>,
         /// Under it, with words in braces.
         #[serde(default)]
         caption: String,
@@ -185,6 +189,9 @@ pub enum Show {
         run_id: Option<i64>,
         /// Of which kind.
         of: Records,
+        /// Axes of events, by their channels; the first three that measure the same where empty.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        channels: Vec<i16>,
     },
     /// What was tested: its sheet, its lines, its pictures.
     Specimen {
@@ -250,6 +257,8 @@ pub enum Records {
     SelfTest,
     /// The machine's elements, with the lines they have at the run's mean speed.
     Elements,
+    /// Takes of a run read as events: peaks, duration, change of velocity.
+    Events,
     /// The points of the newest tap series on the specimen: hit, left out, still to come.
     TapMap,
 }
@@ -266,6 +275,10 @@ pub enum Rows {
     Peaks,
     /// Values of each curve at places that are named.
     Values,
+    /// What was counted in each class.
+    Classes,
+    /// Resonances that order cuts pass between speeds that are named.
+    Resonances,
 }
 
 impl Show {

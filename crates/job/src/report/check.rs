@@ -15,6 +15,8 @@ const MOST_LINES: usize = 10_000;
 const MOST_BESIDE: u8 = 4;
 /// Limits of a block at most.
 const MOST_LIMITS: usize = 600;
+/// Ranges of speeds at most.
+const MOST_RANGES: usize = 20;
 /// Places along an axis whose values are told at most.
 const MOST_PLACES: usize = 50;
 /// Names under which somebody signs at most.
@@ -65,6 +67,10 @@ impl Report {
         }
         Ok(())
     }
+}
+
+fn is_range([from, to]: &[f64; 2]) -> bool {
+    from.is_finite() && to.is_finite() && *from >= 0.0 && from < to
 }
 
 impl Block {
@@ -133,6 +139,13 @@ impl Show {
             {
                 let says = format!("{} places; allowed: 1 to {MOST_PLACES} numbers along the axis", at.len());
                 return Err(Refusal::new("at", says));
+            }
+            Show::Table { of: Rows::Resonances, ranges, .. }
+                if ranges.is_empty() || ranges.len() > MOST_RANGES || !ranges.iter().all(is_range) =>
+            {
+                let says =
+                    format!("{} ranges; allowed: 1 to {MOST_RANGES}, each two speeds, the lower first", ranges.len());
+                return Err(Refusal::new("ranges", says));
             }
             Show::Signature { names } if names.is_empty() || names.len() > MOST_NAMES => {
                 let says = format!("{} names sign; allowed: 1 to {MOST_NAMES}", names.len());

@@ -172,6 +172,18 @@ pub enum Term {
     Hit,
     /// Before points that the specimen's drawing does not have.
     NotDrawn,
+    /// Head of lengths of vectors.
+    Resultant,
+    /// Head of axes with the largest peak.
+    Dominant,
+    /// Head of durations.
+    DurationMs,
+    /// Head of half sines as long as an event.
+    HalfSineMs,
+    /// Head of what is left of an event integrated.
+    Integral,
+    /// Head of damping.
+    DampingPercent,
     /// Head of angles.
     PhaseDeg,
     /// Anything else.
@@ -299,6 +311,12 @@ impl Language {
             Term::NoneLimited => ["No limit is said for any of it.", "Für nichts davon gilt eine Grenze."],
             Term::Hit => ["hit", "angeschlagen"],
             Term::NotDrawn => ["not on the drawing:", "nicht auf der Zeichnung:"],
+            Term::Resultant => ["Resultant", "Resultierende"],
+            Term::Dominant => ["Dominant", "Vorherrschend"],
+            Term::DurationMs => ["Above 10 %, ms", "Über 10 %, ms"],
+            Term::HalfSineMs => ["Half sine, ms", "Halbsinus, ms"],
+            Term::Integral => ["Δv", "Δv"],
+            Term::DampingPercent => ["Damping, %", "Dämpfung, %"],
             Term::PhaseDeg => ["Phase, °", "Phase, °"],
             Term::Kind => ["Kind", "Art"],
             Term::Serial => ["Serial number", "Seriennummer"],

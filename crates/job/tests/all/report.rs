@@ -283,6 +283,8 @@ mod blocks {
             (json!({ "what": "figure", "recipe": { "lens": "spectrum" }, "shown": [5.0, 5.0] }), "5 to 5 is no range"),
             (json!({ "what": "table", "recipe": { "lens": "spectrum", "windo": "hann" } }), "windo"),
             (json!({ "what": "table", "kept": 3, "of": "values" }), "0 places; allowed: 1 to 50"),
+            (json!({ "what": "table", "kept": 3, "of": "resonances" }), "0 ranges; allowed: 1 to 20"),
+            (json!({ "what": "table", "kept": 3, "of": "resonances", "ranges": [[9.0, 2.0]] }), "the lower first"),
             (json!({ "what": "table" }), "nothing is said to be shown; allowed: a recipe, or the key of a kept result"),
             (json!({ "what": "figure", "kept": 3, "beside": 5 }), "5 figures beside each other; allowed: 1 to 4"),
             (limits(json!([])), "0 limits; allowed: 1 to 600"),

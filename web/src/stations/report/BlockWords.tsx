@@ -91,6 +91,25 @@ export function BlockWords({ block, runs, kept, run, made, onSet }: Props) {
               onSet({ show: { ...show, of }, ...(own ? { title: records[of].title } : {}) });
             }}
           />
+          {show.of === "events" && shown && (
+            <>
+              {" of the axes "}
+              <ChannelsWord
+                label="Axes of the events"
+                face={
+                  (show.channels ?? [])
+                    .map((c) => rowsOf(shown).find((r) => r.channel === c)?.name ?? `channel ${c}`)
+                    .join(", ") || "that measure the same"
+                }
+                inputs={show.channels ?? []}
+                channels={
+                  rowsOf(shown).map((r) => ({ input: r.channel, label: `${r.channel}`, name: r.name })) as never
+                }
+                width="max-w-64"
+                onSet={(channels) => set({ channels: channels.slice(0, 6) })}
+              />
+            </>
+          )}
           {records[show.of].run && <> of {runWord}</>}.
         </p>
       )}

@@ -130,6 +130,12 @@ export const records: Record<Schema["ReportRecords"], { says: string; face: stri
     title: "Self-test",
     run: false,
   },
+  events: {
+    says: "takes read as events: peaks, duration, change of velocity",
+    face: "events",
+    title: "Events",
+    run: true,
+  },
   elements: {
     says: "the machine's elements with their lines",
     face: "the machine's elements",
