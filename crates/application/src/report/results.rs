@@ -13,6 +13,9 @@ use futures::stream::{self, StreamExt, TryStreamExt};
 use serde_json::{Value, json};
 use std::sync::Arc;
 
+/// Lenses whose results only scale with the unit: what is seen against another channel has a unit of both, and classes,
+/// thresholds and hystereses are numbers that somebody typed in the unit he saw.
+const IN_HOUSE: [&str; 7] = ["waveform", "statistics", "spectrum", "octave", "spectrogram", "order_map", "order_track"];
 /// Takes that a block is repeated over at most.
 const MOST_TAKES: usize = 100;
 /// Results that are made at once: while one reads, another computes.
@@ -95,12 +98,8 @@ impl Making<'_> {
     /// The unit of the house for what a recipe shows; none where it names one itself or makes another quantity of the
     /// samples, or its channels measure different things.
     async fn in_house(&self, run: &Run, recipe: &Recipe) -> Result<Option<String>> {
-        if self.units.is_empty() || recipe.unit.is_some() || !recipe.prepare.is_empty() {
-            return Ok(None);
-        }
-        // What is seen against another channel has a unit of both.
-        let told = serde_json::to_value(recipe)?;
-        if told.get("reference").is_some() || told.get("references").is_some() {
+        let scales = IN_HOUSE.contains(&recipe.lens.name());
+        if self.units.is_empty() || recipe.unit.is_some() || !recipe.prepare.is_empty() || !scales {
             return Ok(None);
         }
         let channels = self.desk.store.run_channels(run.id).await?;
