@@ -9,7 +9,7 @@ const behind: Record<string, string[]> = {
   change: ["changes"],
   bench: ["kept-benches"],
   calibration: ["run", "kept-results", "pages"],
-  campaign: ["campaigns", "shelf", "plan", "report", "machine", "math", "rig", "specimen", "pages"],
+  campaign: ["campaigns", "shelf", "plan", "report", "machine", "math", "rig", "specimen"],
   correction: ["run", "kept-results", "pages"],
   deed: ["done-by-itself"],
   house: ["letterhead", "pages"],

@@ -1,9 +1,9 @@
 /** Kept results of the report that are older than what was put right in their runs, made again in one go. */
 import { useState } from "react";
-import { api, type Schema, told } from "../../api/client";
+import type { Schema } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Wrong } from "../../ui/Panel";
-import { useList, watchList } from "../study/results/list";
+import { makeAgain, useList } from "../study/results/list";
 import { type Block, staleOf } from "./blocks";
 
 type Kept = Schema["KeptResultBody"];
@@ -13,17 +13,12 @@ export function Stale({ campaign, blocks, kept }: { campaign: number; blocks: Bl
   const list = useList(campaign);
   const stale = staleOf(blocks, kept);
   if (stale.length === 0 && !list.going) return <Wrong error={error} />;
-  const again = async () => {
+  const again = () => {
     setError(undefined);
-    try {
-      const body = { again: stale.map((k) => k.id) };
-      const { id } = await told(
-        api.POST("/api/campaigns/{id}/jobs/results", { params: { path: { id: campaign } }, body }),
-      );
-      watchList(campaign, id);
-    } catch (e) {
-      setError(e as Error);
-    }
+    makeAgain(
+      campaign,
+      stale.map((k) => k.id),
+    ).catch(setError);
   };
   const done = list.parts?.filter((p) => p.state === "done").length ?? 0;
   return (
@@ -39,7 +34,7 @@ export function Stale({ campaign, blocks, kept }: { campaign: number; blocks: Bl
             {stale.length === 1 ? `“${stale[0]?.name}” is` : `${stale.length} kept results are`} older than what was put
             right since.
           </span>
-          <Button onClick={() => void again()}>{stale.length === 1 ? "Make it again" : "Make them again"}</Button>
+          <Button onClick={again}>{stale.length === 1 ? "Make it again" : "Make them again"}</Button>
         </>
       )}
       <Wrong error={error ?? (list.error as Error | null)} />

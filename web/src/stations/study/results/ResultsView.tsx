@@ -16,7 +16,7 @@ import { Curves } from "../lens/Curves";
 import { lensOf } from "../lens/lenses";
 import { overlaid } from "../lens/overlay";
 import { KeptFile } from "./KeptFile";
-import { useList, watchList } from "./list";
+import { makeAgain, useList } from "./list";
 import { Progress } from "./Progress";
 import { Shapes } from "./Shapes";
 
@@ -84,16 +84,9 @@ export function ResultsView({ campaign }: { campaign: number | undefined }) {
     const traces = alike.slice(0, DRAWN);
     return { result: one, traces, more: alike.length - traces.length, left: found.length - 1 - others.length };
   }, [ages]);
-  const again = async (ids: number[]) => {
+  const again = (ids: number[]) => {
     setError(undefined);
-    try {
-      const { id: key } = await told(
-        api.POST("/api/campaigns/{id}/jobs/results", { params: { path: { id } }, body: { again: ids } }),
-      );
-      watchList(id, key);
-    } catch (e) {
-      setError(e as Error);
-    }
+    makeAgain(id, ids).catch(setError);
   };
   const drop = async (key: number, name: string) => {
     setError(undefined);

@@ -1,6 +1,7 @@
 /** The list of results that is being made, kept with the page so that any view shows how far it is. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { api, told } from "../../../api/client";
 import { useJob } from "../../../jobs/job";
 import { shared } from "../../../ui/shared";
 
@@ -8,6 +9,13 @@ const going = shared<{ campaign: number; list: number } | undefined>(undefined);
 
 export const watchList = (campaign: number, list: number | undefined) =>
   going.set(list === undefined ? undefined : { campaign, list });
+
+/** Begins to make kept results again, and shows how far that is; rejects with the reason where it cannot. */
+export async function makeAgain(campaign: number, again: number[]) {
+  const params = { path: { id: campaign } };
+  const { id } = await told(api.POST("/api/campaigns/{id}/jobs/results", { params, body: { again } }));
+  watchList(campaign, id);
+}
 
 export function useList(campaign: number | undefined) {
   const client = useQueryClient();
