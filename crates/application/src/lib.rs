@@ -27,6 +27,7 @@
 //! | [`news`] | what changes in the database, for all who show it |
 //! | [`outputs`] | outputs that end by themselves |
 //! | [`processor`] | processor time and memory in use |
+//! | `lately` | what was made lately, by what it was made of |
 //! | [`health`] | whether the database answers; tasks that are watched |
 
 pub mod afterwards;
@@ -40,6 +41,7 @@ pub mod front_ends;
 pub mod handover;
 pub mod health;
 pub mod jobs;
+mod lately;
 pub mod news;
 pub mod outputs;
 pub mod people;

@@ -2,7 +2,7 @@
 //!
 //! Source: Apache Parquet, format version 2, by the library of the Apache Arrow project.
 
-use crate::csv::heading;
+use crate::csv::{headed, heading};
 use crate::rate::roundest;
 use crate::spool::{Spool, SpoolOut};
 use crate::{FormatError, add_to_gaps};
@@ -131,8 +131,7 @@ impl<W: Write + Send> ParquetOut<W> {
         };
         let mut fields = vec![column(TIME, Physical::DOUBLE)?];
         for (name, unit) in channels {
-            let head = if unit.is_empty() { name.clone() } else { format!("{name} [{unit}]") };
-            fields.push(column(&head, if whole { Physical::INT32 } else { Physical::FLOAT })?);
+            fields.push(column(&headed(name, unit), if whole { Physical::INT32 } else { Physical::FLOAT })?);
         }
         let schema = Type::group_type_builder("run").with_fields(fields).build().map(Arc::new).map_err(unwritten)?;
         let rate_told = rate.to_string();

@@ -1,5 +1,6 @@
 //! A result as a file: tables of its curves and numbers as workbook, CSV or Parquet, its curves as a universal file.
 
+use crate::csv::{headed, titled};
 use crate::parquet::{Column, columns};
 use crate::sheet::{Sheet, write_csv, write_xlsx};
 use crate::{FormatError, uff};
@@ -20,10 +21,6 @@ fn cell(column: &Column, row: usize) -> String {
 
 /// A table: its name, and its columns with their heads.
 type Table = (String, Vec<(String, Column)>);
-
-fn headed(name: &str, unit: &str) -> String {
-    if unit.is_empty() { name.into() } else { format!("{name} [{unit}]") }
-}
 
 fn refused(says: impl Into<String>) -> FormatError {
     FormatError::not_that("the result", says)
@@ -93,8 +90,7 @@ fn curves(a: &Analysis, over: &[usize], traces: &[&Trace], many: bool) -> Table 
         columns.push((headed(x.name.word(), &x.unit), column));
     }
     for t in traces {
-        // The name of a pair or an order says what it is; a channel's name does not.
-        let title = if t.reference.is_some() { t.name.clone() } else { format!("{} {}", t.name, t.quantity) };
+        let title = titled(t);
         match t.complex() {
             Some(z) => {
                 let part =

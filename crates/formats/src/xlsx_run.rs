@@ -1,6 +1,7 @@
 //! Waveforms as a spreadsheet, row by row: time, then a column a channel, numbers as numbers.
 
 use crate::FormatError;
+use crate::csv::headed;
 use rust_xlsxwriter::{Format, Workbook, XlsxError};
 use std::io::{Seek, Write};
 
@@ -28,7 +29,7 @@ impl XlsxOut {
         let bold = Format::new().set_bold();
         sheet.write_string_with_format(0, 0, "time [s]", &bold).map_err(unwritten)?;
         for (c, (name, unit)) in channels.iter().enumerate() {
-            let head = if unit.is_empty() { name.clone() } else { format!("{name} [{unit}]") };
+            let head = headed(name, unit);
             sheet.write_string_with_format(0, c as u16 + 1, &head, &bold).map_err(unwritten)?;
         }
         Ok(XlsxOut { book, rate, at: 0 })

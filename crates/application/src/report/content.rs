@@ -2,7 +2,7 @@
 
 use super::counted::fitted;
 use super::figure::figure;
-use super::house::{letterhead, units};
+use super::house::of_report;
 use super::look::Look;
 use super::made_of::{code, put_right};
 use super::making::{BlockResult, Making, OfBlock, Results, told};
@@ -92,6 +92,7 @@ pub(crate) async fn collected(
     report.blocks.retain(|b| !b.folded);
     let campaign = desk.store.campaign(id).await?;
     let runs = desk.store.runs(id).await?;
+    let (letterhead, units) = of_report(&desk.store).await?;
     let mut making = Making {
         desk,
         report: &report,
@@ -103,7 +104,7 @@ pub(crate) async fn collected(
         over: BTreeMap::new(),
         geometry: None,
         sensors: Vec::new(),
-        units: units(&desk.store).await?,
+        units,
     };
     let all = report.blocks.len().max(1) as f64;
     making.made = making.results(&|done| watched.tell(share * done as f64 / all)).await?;
@@ -132,7 +133,7 @@ pub(crate) async fn collected(
         foot: foot.join(" · "),
         title: report.title.clone(),
         language: report.language,
-        letterhead: letterhead(&desk.store).await?,
+        letterhead,
         paper: echo_report::Paper { letter: report.paper == Paper::Letter },
         parts,
         made_at: Utc::now(),
@@ -159,9 +160,12 @@ impl Making<'_> {
         Ok(all)
     }
 
-    /// What of the channels that results were read from went over range.
+    /// What of the channels that results were read from went over range, where a block tells of it.
     async fn over_range(&self) -> Result<BTreeMap<(i64, u32), Vec<QualityMark>>> {
         let mut all: BTreeMap<(i64, u32), Vec<QualityMark>> = BTreeMap::new();
+        if !self.report.blocks.iter().any(|b| matches!(b.show, Show::Limits { .. } | Show::Cautions)) {
+            return Ok(all);
+        }
         for run in self.runs.iter().filter(|r| self.channels.contains_key(&r.id)) {
             for mark in clipped(&self.desk.store, run).await? {
                 let Ok(channel) = u32::try_from(mark.channel) else { continue };
@@ -222,7 +226,7 @@ impl Making<'_> {
     }
 
     /// Expanded uncertainty of a channel's calibration as a share of the value; none where nothing is known.
-    pub(super) fn uncertainty(&self, made: &BlockResult, n: u32, lens: &str) -> Option<f64> {
+    fn uncertainty(&self, made: &BlockResult, n: u32, lens: &str) -> Option<f64> {
         // Of other lenses it is not known how a number hangs on the sensitivity.
         let linear = made.analysis.recipe.lens.name() == lens;
         let channel = self.channels.get(&made.numbered_as()?)?.get(&n).filter(|_| linear)?;
@@ -278,43 +282,44 @@ impl Making<'_> {
             }
             _ => Arc::default(),
         };
-        let (l, a) = (self.report.language, &*made.analysis);
+        if let Show::Figure(drawn) = &block.show {
+            return self.figure(block, made, drawn).await;
+        }
+        let l = self.report.language;
         let about = self.about(self.run_of_result(made), Some(made));
-        let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
         let lens = match &block.show {
             Show::Table { of: block::Rows::Peaks, .. } => "spectrum",
             // Of each value its curve says how it hangs on the sensor.
-            Show::Table { of: block::Rows::Values, .. } => a.recipe.lens.name(),
+            Show::Table { of: block::Rows::Values, .. } => made.analysis.recipe.lens.name(),
             _ => "statistics",
         };
+        let none =
+            || Error::conflict(format!("{} gives none of these rows; choose another lens or other rows", made.name));
+        self.rows(made, lens, |rows| {
+            let (mut table, summary, caption) = match &block.show {
+                Show::Limits { number, limits, caption, .. } => {
+                    let (table, summary) = rows.against(number, limits)?;
+                    (table, summary + " ", caption)
+                }
+                Show::Table { of: block::Rows::Resonances, caption, .. } => {
+                    (rows.resonances(&fits)?, String::new(), caption)
+                }
+                Show::Table { of, at, caption, .. } => (rows.of(*of, at).ok_or_else(none)?, String::new(), caption),
+                _ => return Err(Error::fault("a block without a result")),
+            };
+            let caption = with_coverage(or(caption, || about.usual_caption()), &table, l);
+            table.caption = about.set(&format!("{summary}{caption}"))?;
+            Ok(Body::Table(table))
+        })
+    }
+
+    /// What the rows of a result are told by; uncertainties where it is of this lens.
+    pub(super) fn rows<T>(&self, made: &BlockResult, lens: &str, then: impl FnOnce(&Rows<'_>) -> T) -> T {
+        let named = |n: u32| self.channel(made, n).map_or_else(|| n.to_string(), str::to_string);
         let uncertain = |n: u32| self.uncertainty(made, n, lens);
         let over = |n: u32| self.went_over(made, n);
-        let rows = Rows { a, named: &named, uncertain: &uncertain, over: &over, l };
-        match &block.show {
-            Show::Figure(drawn) => self.figure(block, made, drawn).await,
-            Show::Limits { number, limits, caption, .. } => {
-                let (mut table, summary) = rows.against(number, limits)?;
-                let caption = with_coverage(or(caption, || about.usual_caption()), &table, l);
-                table.caption = about.set(&format!("{summary} {caption}"))?;
-                Ok(Body::Table(table))
-            }
-            Show::Table { of: block::Rows::Resonances, caption, .. } => {
-                let mut table = rows.resonances(&fits)?;
-                table.caption = about.set(&with_coverage(or(caption, || about.usual_caption()), &table, l))?;
-                Ok(Body::Table(table))
-            }
-            Show::Table { of, at, caption, .. } => {
-                let mut table = rows.of(*of, at).ok_or_else(|| {
-                    Error::conflict(format!(
-                        "{} gives none of these rows; choose another lens or other rows",
-                        made.name
-                    ))
-                })?;
-                table.caption = about.set(&with_coverage(or(caption, || about.usual_caption()), &table, l))?;
-                Ok(Body::Table(table))
-            }
-            _ => Err(Error::fault("a block without a result")),
-        }
+        let (a, l) = (&*made.analysis, self.report.language);
+        then(&Rows { a, named: &named, uncertain: &uncertain, over: &over, l })
     }
 
     /// What a block without a result shows; nothing where it has nothing to say.

@@ -2,6 +2,7 @@
 
 use super::tables::{DIGITS, Rows, as_number};
 use super::words::headed;
+use crate::lately::Lately;
 use crate::{Desk, Error, Result};
 use echo_job::analysis::Analysis;
 use echo_job::analysis::result::Trace;
@@ -10,8 +11,7 @@ use echo_job::reading::{Ask, CursorReading, ForceName, read_all};
 use echo_job::recipe::Lens;
 use echo_job::report::language::Term;
 use echo_report::document::Table;
-use std::collections::VecDeque;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
 /// Classes that are told at most.
 const MOST_CLASSES: usize = 400;
@@ -143,19 +143,15 @@ pub(crate) struct Fitted {
     read: std::result::Result<CursorReading, String>,
 }
 
-/// What was fitted, by the result it was fitted to.
-type Made = (String, Arc<Vec<Fitted>>);
-
-/// Fits that were made lately: a report that somebody writes asks for them with every word.
-#[derive(Clone, Default)]
-pub(crate) struct Fits(Arc<Mutex<VecDeque<Made>>>);
+/// Fits that were made lately, by the result they were made of: a report that somebody writes asks for them with every
+/// word.
+pub(crate) type Fits = Lately<String, Vec<Fitted>, MOST_FITS>;
 
 /// Reads the resonances that the curves of a result pass between speeds, away from the threads that answer.
 pub(super) async fn fitted(desk: &Desk, result: &Arc<Analysis>, ranges: &[[f64; 2]]) -> Result<Arc<Vec<Fitted>>> {
     let key = serde_json::to_string(&(&result.recipe, &result.made, ranges, result.traces.len()))?;
-    let held = || desk.fits.0.lock().unwrap_or_else(PoisonError::into_inner);
-    if let Some((_, fits)) = held().iter().find(|(of, _)| *of == key) {
-        return Ok(fits.clone());
+    if let Some(fits) = desk.fits.get(&key) {
+        return Ok(fits);
     }
     let asks: Vec<(usize, Ask)> = ranges
         .iter()
@@ -179,13 +175,7 @@ pub(super) async fn fitted(desk: &Desk, result: &Arc<Analysis>, ranges: &[[f64; 
         };
         asks.iter().zip(read).map(one).collect::<Vec<Fitted>>()
     });
-    let made = Arc::new(made.await?);
-    let mut all = held();
-    all.push_back((key, made.clone()));
-    while all.len() > MOST_FITS {
-        all.pop_front();
-    }
-    Ok(made)
+    Ok(desk.fits.keep(key, made.await?))
 }
 
 #[cfg(test)]

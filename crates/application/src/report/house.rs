@@ -103,16 +103,12 @@ pub async fn drop_logo(store: &Store, who: &str) -> Result<()> {
     Ok(store.save_house_logo(None, who).await?)
 }
 
-/// The units that the house's reports show quantities in.
-pub(super) async fn units(store: &Store) -> Result<Vec<&'static Unit>> {
-    Ok(store.house().await?.units.iter().filter_map(|u| find(u).ok()).collect())
-}
-
-/// As it is set; nothing where nobody has said anything.
-pub(super) async fn letterhead(store: &Store) -> Result<Option<Letterhead>> {
+/// What stands over a report, as it is set, nothing where nobody has said anything; and the units that it shows.
+pub(super) async fn of_report(store: &Store) -> Result<(Option<Letterhead>, Vec<&'static Unit>)> {
     let house = store.house().await?;
     // A drawing is gone through to find its size: not on the threads that answer requests.
     let read = move || house.logo.and_then(|bytes| Logo::read(bytes).ok());
     let logo = tokio::task::spawn_blocking(read).await?;
-    Ok((logo.is_some() || !house.lines.is_empty()).then_some(Letterhead { lines: house.lines, logo }))
+    let letterhead = (logo.is_some() || !house.lines.is_empty()).then_some(Letterhead { lines: house.lines, logo });
+    Ok((letterhead, house.units.iter().filter_map(|u| find(u).ok()).collect()))
 }

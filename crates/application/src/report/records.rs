@@ -44,11 +44,11 @@ fn detail(value: &serde_json::Value) -> String {
 }
 
 impl Making<'_> {
-    fn table(&self, heads: &[Term], digits: &[usize], mut rows: Vec<Vec<String>>) -> Option<Body> {
+    fn table(&self, heads: &[Term], digits: &[usize], mut rows: Vec<Vec<String>>) -> Option<Table> {
         rows.truncate(MOST);
         let heads: Vec<String> = heads.iter().map(|t| self.report.language.says(*t).to_string()).collect();
         let digits = (0..heads.len()).map(|c| digits.contains(&c)).collect();
-        (!rows.is_empty()).then(|| Body::Table(Table { heads, rows, digits, ..Table::default() }))
+        (!rows.is_empty()).then(|| Table { heads, rows, digits, ..Table::default() })
     }
 
     /// What was recorded of a kind; nothing where there is none.
@@ -62,7 +62,7 @@ impl Making<'_> {
                 let run = self.run(block)?;
                 let marks = store.marks(run.id).await?;
                 let rows = marks.into_iter().map(|m| vec![at(run, m.sample), m.says, m.who, moment(m.at)]).collect();
-                self.table(&[Term::AtS, Term::Says, Term::Who, Term::When], &[0], rows)
+                self.table(&[Term::AtS, Term::Says, Term::Who, Term::When], &[0], rows).map(Body::Table)
             }
             Records::Takes => {
                 let run = self.run(block)?;
@@ -71,6 +71,7 @@ impl Making<'_> {
                     vec![t.number.to_string(), at(run, t.trigger_sample), long, t.says]
                 });
                 self.table(&[Term::Number, Term::AtS, Term::LengthS, Term::Says], &[0, 1, 2], rows.collect())
+                    .map(Body::Table)
             }
             Records::Rounds => self.rounds().await?,
             Records::Alarms => {
@@ -78,7 +79,7 @@ impl Making<'_> {
                     let seen = a.acknowledged_by.unwrap_or_default();
                     vec![moment(a.at), a.watched, a.says, seen]
                 });
-                self.table(&[Term::When, Term::Watched, Term::Says, Term::Seen], &[], rows.collect())
+                self.table(&[Term::When, Term::Watched, Term::Says, Term::Seen], &[], rows.collect()).map(Body::Table)
             }
             Records::Waivers => {
                 let rows = store.waivers(id).await?.into_iter().map(|w| {
@@ -86,11 +87,12 @@ impl Making<'_> {
                     vec![input, w.says, w.reason, w.who, moment(w.at)]
                 });
                 self.table(&[Term::Input, Term::Says, Term::Reason, Term::Who, Term::When], &[0], rows.collect())
+                    .map(Body::Table)
             }
             Records::Changes => {
                 let rows = store.changes(id, MOST as i64).await?.into_iter().rev();
                 let rows = rows.map(|c| vec![moment(c.at), c.who, c.what, detail(&c.detail)]).collect();
-                self.table(&[Term::When, Term::Who, Term::What, Term::Detail], &[], rows)
+                self.table(&[Term::When, Term::Who, Term::What, Term::Detail], &[], rows).map(Body::Table)
             }
             Records::Taps => self.taps().await?,
             Records::TapMap => self.tap_map().await?,
@@ -160,7 +162,9 @@ impl Making<'_> {
             ]
         };
         let rows = session.plan().points.iter().enumerate().map(row).collect();
-        Ok(self.table(&[Term::Point, Term::Hits, Term::Rejected, Term::Why, Term::State], &[1, 2], rows))
+        Ok(self
+            .table(&[Term::Point, Term::Hits, Term::Rejected, Term::Why, Term::State], &[1, 2], rows)
+            .map(Body::Table))
     }
 
     /// Takes of a run read as events.
@@ -218,10 +222,7 @@ impl Making<'_> {
         };
         let loud = all.iter().map(|t| !t.test.passed).collect();
         let table = self.table(&heads, &[0, 3, 4, 5], all.iter().map(row).collect());
-        Ok(table.map(|body| match body {
-            Body::Table(table) => Body::Table(Table { loud, ..table }),
-            other => other,
-        }))
+        Ok(table.map(|table| Body::Table(Table { loud, ..table })))
     }
 
     /// The machine's elements with their lines, a turn of the shaft with the tachometer; where the run has one, also in Hz.

@@ -1,11 +1,11 @@
 //! A block that is repeated over channels or points of its result: all of them, or those that limits say something of.
 
 use super::making::{BlockResult, Making, OfBlock};
+use super::tables::Judged;
 use crate::{Error, Result};
 use echo_job::analysis::Analysis;
 use echo_job::report::block::{Block, Each, Only, Show};
 use echo_job::report::language::Term;
-use echo_job::report::limits::{Verdict, allowed, verdict};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -55,16 +55,11 @@ impl Making<'_> {
             any = true;
             let made = self.made.get(&b.id).and_then(|m| m.as_ref().ok()).map_or(&[][..], |m| &m.made);
             for made in made {
-                for n in made.analysis.numbers.iter().filter(|n| n.name == *number) {
-                    let Some(at_most) = allowed(limits, n.channel) else { continue };
-                    let known = self.uncertainty(made, n.channel, "statistics").filter(|_| !n.unit.is_empty());
-                    let held = verdict(n.value, known.map(|share| (share * n.value).abs()), at_most);
-                    // What was cut off may have been larger.
-                    let open = held != Verdict::Within || self.went_over(made, n.channel);
-                    if only == Only::Limited || open {
-                        names.extend(self.channel(made, n.channel).map(str::to_string));
-                    }
-                }
+                let open = |n: &Judged<'_>| only == Only::Limited || n.open();
+                let channels: Vec<u32> = self.rows(made, "statistics", |rows| {
+                    rows.judged(number, limits).iter().filter(|n| open(n)).map(|n| n.number.channel).collect()
+                });
+                names.extend(channels.iter().filter_map(|n| self.channel(made, *n).map(str::to_string)));
             }
         }
         if any {

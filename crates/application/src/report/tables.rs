@@ -16,6 +16,23 @@ const MOST_PEAKS: usize = 12;
 /// Digits of a number in a table.
 pub(super) const DIGITS: usize = 4;
 
+/// A number held against what is allowed.
+pub(super) struct Judged<'a> {
+    pub(super) number: &'a Number,
+    at_most: f64,
+    uncertainty: Option<f64>,
+    verdict: Verdict,
+    /// Whether its channel went over its range.
+    over: bool,
+}
+
+impl Judged<'_> {
+    /// Whether it cannot be said to be within: what was cut off may have been larger.
+    pub(super) fn open(&self) -> bool {
+        self.over || self.verdict != Verdict::Within
+    }
+}
+
 /// A result, with what is needed to tell its rows.
 pub(super) struct Rows<'a> {
     pub(super) a: &'a Analysis,
@@ -116,19 +133,23 @@ impl Rows<'_> {
         })
     }
 
+    /// A number of each channel that limits say something of, held against them.
+    pub(super) fn judged<'n>(&'n self, number: &str, limits: &[Limit]) -> Vec<Judged<'n>> {
+        let one = |n: &'n Number| {
+            let (at_most, uncertainty) = (allowed(limits, n.channel)?, self.uncertainty(n));
+            let verdict = verdict(n.value, uncertainty, at_most);
+            Some(Judged { number: n, at_most, uncertainty, verdict, over: (self.over)(n.channel) })
+        };
+        self.a.numbers.iter().filter(|n| n.name == number).filter_map(one).collect()
+    }
+
     /// A number of each channel held against what is allowed, and how many are within.
     ///
     /// # Errors
     /// The result has no such number, or nothing is said of any of its channels.
     pub(super) fn against(&self, number: &str, limits: &[Limit]) -> Result<(Table, String)> {
         let l = self.l;
-        let of: Vec<(&Number, f64)> = self
-            .a
-            .numbers
-            .iter()
-            .filter(|n| n.name == number)
-            .filter_map(|n| Some((n, allowed(limits, n.channel)?)))
-            .collect();
+        let of = self.judged(number, limits);
         if of.is_empty() {
             let mut names: Vec<&str> = self.a.numbers.iter().map(|n| n.name.as_str()).collect();
             names.sort_unstable();
@@ -140,14 +161,13 @@ impl Rows<'_> {
             };
             return Err(Error::conflict(says));
         }
-        let row = |(n, at_most): &(&Number, f64)| {
-            let u = self.uncertainty(n);
-            let verdict = verdict(n.value, u, *at_most);
+        let row = |j: &Judged<'_>| {
+            let (n, at_most, u) = (j.number, j.at_most, j.uncertainty);
             let value = match u {
                 Some(u) => l.uncertain(n.value, u, &n.unit),
                 None => l.quantity(n.value, DIGITS, &n.unit),
             };
-            let word = match verdict {
+            let word = match j.verdict {
                 Verdict::Within => Term::Within,
                 Verdict::Exceeded => Term::Exceeded,
                 Verdict::Undecided => Term::Undecided,
@@ -157,17 +177,13 @@ impl Rows<'_> {
             let word =
                 if over { format!("{}, {}", l.says(word), l.says(Term::OverRange)) } else { l.says(word).into() };
             let name = (self.named)(n.channel);
-            let numbers = [Some(n.value), u, Some(*at_most), Some(100.0 * n.value / at_most)];
+            let numbers = [Some(n.value), u, Some(at_most), Some(100.0 * n.value / at_most)];
             let numbers = numbers.map(|x| x.map_or_else(String::new, as_number));
             let plain = [name.clone()].into_iter().chain(numbers).chain([n.unit.clone(), word.clone()]).collect();
-            // What was cut off may have been larger.
-            let loud = over || verdict != Verdict::Within;
-            (((vec![name, value, l.quantity(*at_most, DIGITS, &n.unit), share, word], plain), verdict), loud)
+            (vec![name, value, l.quantity(at_most, DIGITS, &n.unit), share, word], plain)
         };
-        let (told, loud): (Vec<_>, Vec<bool>) = of.iter().map(row).unzip();
-        let (cells, verdicts): (Vec<_>, Vec<Verdict>) = told.into_iter().unzip();
-        let (rows, plain): (Vec<Vec<String>>, Vec<Vec<String>>) = cells.into_iter().unzip();
-        let good = verdicts.iter().filter(|v| **v == Verdict::Within).count();
+        let (rows, plain): (Vec<Vec<String>>, Vec<Vec<String>>) = of.iter().map(row).unzip();
+        let good = of.iter().filter(|j| j.verdict == Verdict::Within).count();
         let mut summary = l.says(Term::AllWithin).to_string();
         for n in [good, rows.len()] {
             summary = summary.replacen("{}", &n.to_string(), 1);
@@ -190,8 +206,8 @@ impl Rows<'_> {
             heads,
             rows,
             digits: vec![false, true, true, true, false],
-            loud,
-            shares: of.iter().map(|(n, at_most)| n.value / at_most).collect(),
+            loud: of.iter().map(Judged::open).collect(),
+            shares: of.iter().map(|j| j.number.value / j.at_most).collect(),
             ..Table::default()
         };
         Ok((table, summary))

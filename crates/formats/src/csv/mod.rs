@@ -32,22 +32,27 @@ fn number(x: f64) -> String {
     if x.is_finite() { format!("{x}") } else { String::new() }
 }
 
+/// What stands over a column: its name, and its unit where it has one.
+pub(crate) fn headed(name: &str, unit: &str) -> String {
+    if unit.is_empty() { name.into() } else { format!("{name} [{unit}]") }
+}
+
+/// What a curve's column is called: the name of a pair or an order says what it is; a channel's name does not.
+pub(crate) fn titled(t: &Trace) -> String {
+    if t.reference.is_some() { t.name.clone() } else { format!("{} {}", t.name, t.quantity) }
+}
+
 /// Writes a result: axis columns, then a column a trace; numbers as rows where there are no traces.
 ///
 /// # Errors
 /// The writer's own error.
 pub fn write_result(result: &Analysis, to: &mut impl Write) -> Result<(), FormatError> {
-    let headed = |name: &str, unit: &str| if unit.is_empty() { name.to_string() } else { format!("{name} [{unit}]") };
     let Some(axis) = result.axes.first() else {
         line(to, &["name", "channel", "unit", "value"].map(String::from))?;
         for n in &result.numbers {
             line(to, &[n.name.clone(), n.channel.to_string(), n.unit.clone(), number(n.value)])?;
         }
         return Ok(());
-    };
-    let titled = |t: &Trace| {
-        // The name of a pair or an order says what it is; a channel's name does not.
-        if t.reference.is_some() { t.name.clone() } else { format!("{} {}", t.name, t.quantity) }
     };
     // A map is written one line a pair of axis values; beside curves, one column a value of the
     // second axis.
