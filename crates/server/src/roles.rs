@@ -33,7 +33,7 @@ pub fn needs(method: &Method, path: &str) -> Needs {
         }
         ["campaigns", _, "specimen", "look"] => Watch,
         ["entry"] | ["plots", _] | ["campaigns", _, "plan", "length"] => Watch,
-        ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", _] => Watch,
+        ["campaigns", _, "jobs", "report" | "hand-over"] | ["runs", _, "jobs", "export"] | ["jobs", ..] => Watch,
         ["campaigns", _, "modes" | "modes.uff"] | ["campaigns", _, "modes", "synthesis" | "compare" | "halves"] => {
             Watch
         }

@@ -168,9 +168,9 @@ impl Store {
     pub async fn open_deeds(&self) -> Result<Vec<StoredDeed>> {
         Ok(sqlx::query_as!(
             StoredDeed,
-            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state <> 'done' THEN p.share END AS "share?",
                       p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
-               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE d.state IN ('waiting', 'going') ORDER BY d.id"#
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done', 'stopped') WHERE d.state IN ('waiting', 'going') ORDER BY d.id"#
         )
         .fetch_all(self.pool())
         .await?)
@@ -183,9 +183,9 @@ impl Store {
     pub async fn deeds(&self, campaign: i64, most: i64) -> Result<Vec<StoredDeed>> {
         Ok(sqlx::query_as!(
             StoredDeed,
-            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state <> 'done' THEN p.share END AS "share?",
                       p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
-               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE campaign_id = $1 ORDER BY begun_at DESC, d.id LIMIT $2"#,
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done', 'stopped') WHERE campaign_id = $1 ORDER BY begun_at DESC, d.id LIMIT $2"#,
             campaign,
             most
         )
@@ -200,9 +200,9 @@ impl Store {
     pub async fn deed(&self, id: i64) -> Result<StoredDeed> {
         sqlx::query_as!(
             StoredDeed,
-            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state = 'going' THEN p.share END AS "share?",
+            r#"SELECT d.id, campaign_id, ending, number, run_id, deed, d.state AS "state: PartState", d.job_id, CASE WHEN p.state <> 'done' THEN p.share END AS "share?",
                       p.worker AS "worker?", p.result_id AS "result_id?", d.says, path, begun_at, ended_at
-               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done') WHERE d.id = $1"#,
+               FROM deed d LEFT JOIN job_part p ON p.job_id = d.job_id AND p.state IN ('going', 'done', 'stopped') WHERE d.id = $1"#,
             id
         )
         .fetch_optional(self.pool())
@@ -269,5 +269,20 @@ impl Store {
         .execute(self.pool())
         .await?;
         Ok(())
+    }
+
+    /// Lets a deed that was stopped go on with the job that it has. False where it has none.
+    ///
+    /// # Errors
+    /// The database is away.
+    pub async fn resume_deed(&self, id: i64) -> Result<bool> {
+        let done = sqlx::query!(
+            "UPDATE deed SET state = 'going', says = '', ended_at = NULL
+             WHERE id = $1 AND state = 'stopped' AND job_id IS NOT NULL",
+            id
+        )
+        .execute(self.pool())
+        .await?;
+        Ok(done.rows_affected() > 0)
     }
 }

@@ -16,6 +16,7 @@ export function useJob(id: number | undefined) {
     parts: list.data,
     going: id !== undefined && (open(list.data) ?? true),
     error: list.error,
+    resume: () => told(api.POST("/api/jobs/{id}/resume", { params: { path: { id: id ?? 0 } } })),
     stop: () => told(api.DELETE("/api/jobs/{id}", { params: { path: { id: id ?? 0 } } })),
   };
 }

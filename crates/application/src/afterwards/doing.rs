@@ -38,7 +38,7 @@ async fn one(app: &App, deed: &StoredDeed) -> Result<()> {
     match part.stands {
         Stands::Waiting | Stands::Going { .. } => Ok(()),
         Stands::Refused { says } => Ok(app.store.end_deed(deed.id, PartState::Refused, &says).await?),
-        Stands::Stopped => Ok(app.store.end_deed(deed.id, PartState::Stopped, "").await?),
+        Stands::Stopped { .. } => Ok(app.store.end_deed(deed.id, PartState::Stopped, "").await?),
         Stands::Done { .. } => {
             placed::laid(app, deed, &then, job).await?;
             Ok(app.store.end_deed(deed.id, PartState::Done, "").await?)

@@ -41,7 +41,7 @@ fn told(app: &App, d: StoredDeed) -> Result<DeedBody> {
         (PartState::Going, Some(share), Some(worker)) => Stands::Going { share, worker },
         (PartState::Waiting | PartState::Going, ..) => Stands::Waiting,
         (PartState::Refused, ..) => Stands::Refused { says: d.says },
-        (PartState::Stopped, ..) => Stands::Stopped,
+        (PartState::Stopped, share, _) => Stands::Stopped { share: share.unwrap_or(0.0) },
         (PartState::Done, ..) => Stands::Done { result: d.result_id, run: None, campaign: None },
     };
     let path = match &app.files_to {
@@ -72,16 +72,24 @@ pub async fn read(app: &App, campaign: i64) -> Result<Vec<DeedBody>> {
     app.store.deeds(campaign, MOST).await?.into_iter().map(|d| told(app, d)).collect()
 }
 
-/// Tries again what was refused or stopped.
+/// Tries again what was refused, and goes on with what was stopped: an export from where it was.
 ///
 /// # Errors
 /// There is none of that key, it is done or on its way, or the database is away.
 pub async fn again(app: &App, id: i64) -> Result<()> {
-    match app.store.deed(id).await?.state {
+    let deed = app.store.deed(id).await?;
+    match deed.state {
+        PartState::Stopped if on(app, &deed).await? => Ok(()),
         PartState::Refused | PartState::Stopped => Ok(app.store.retry_deed(id).await?),
         PartState::Done => Err(Error::conflict("it is done already")),
         PartState::Waiting | PartState::Going => Err(Error::conflict("it is on its way; stop it first")),
     }
+}
+
+/// Lets the job of what was stopped go on; false where there is none any more.
+async fn on(app: &App, deed: &StoredDeed) -> Result<bool> {
+    let Some(job) = deed.job_id else { return Ok(false) };
+    Ok(jobs::resumed(&app.store, job).await? && app.store.resume_deed(deed.id).await?)
 }
 
 /// Stops what waits or goes.

@@ -145,7 +145,7 @@ async fn brought(app: &App, path: &Path, folder: Option<&str>) -> Result<()> {
             Stands::Waiting | Stands::Going { .. } => tokio::time::sleep(WAIT).await,
             Stands::Done { .. } => return Ok(()),
             Stands::Refused { says } => return Err(Error::conflict(says)),
-            Stands::Stopped => return Err(Error::conflict("somebody stopped it")),
+            Stands::Stopped { .. } => return Err(Error::conflict("somebody stopped it")),
         }
     }
 }

@@ -121,7 +121,7 @@ async fn made(store: &Store, job: i64, part: JobPart) -> Result<JobFile> {
             Ok(JobFile { store: store.clone(), key, piece: 0, skip: 0, left: bytes, bytes, name, kind })
         }
         Stands::Refused { says } => Err(Error::conflict(says)),
-        Stands::Stopped => Err(Error::Stopped),
+        Stands::Stopped { .. } => Err(Error::Stopped),
         Stands::Waiting | Stands::Going { .. } => Err(Error::conflict(format!("job {job} is not done yet"))),
     }
 }

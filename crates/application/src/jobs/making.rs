@@ -6,7 +6,7 @@ use crate::handover::pack::packed;
 use crate::handover::unpack::taken_in;
 use crate::report::content::{For, Wanted, collected};
 use crate::report::{seal_key, show_instead};
-use crate::runs::export::{Written, written};
+use crate::runs::export::{Handed, Written, written};
 use crate::runs::going::Watched;
 use crate::runs::results::{make, numbered};
 use crate::taps::functions::{OfSet, universal_file};
@@ -14,6 +14,7 @@ use crate::taps::kept::keep as kept_responses;
 use crate::taps::modes::{self, KeepModes};
 use crate::{Desk, Error, Result};
 use echo_job::analysis::thin::thinned;
+use echo_job::export::RunExport;
 use echo_job::recipe::Recipe;
 use echo_job::report::form::ReportForm;
 use echo_store::job::{Made, PIECE, PartKey};
@@ -59,17 +60,7 @@ pub(super) async fn made(
             Ok(Made::default())
         }
         Wish::Export { run_id, export } => {
-            match written(desk, run_id, export, watched.clone(), WRITTEN).await? {
-                Written::File(file) => stored(desk, key, file, watched).await?,
-                Written::Pieces(mut pieces, whole) => {
-                    let mut piece = 0;
-                    while let Some(bytes) = pieces.recv().await {
-                        desk.store.write_piece(key, piece, &bytes).await?;
-                        piece += 1;
-                    }
-                    whole.await??;
-                }
-            }
+            exported(desk, key, (run_id, export), watched).await?;
             Ok(Made::default())
         }
         Wish::HandOver => {
@@ -89,6 +80,29 @@ pub(super) async fn made(
             }
             stored(desk, key, std::io::Cursor::new(bytes), watched).await?;
             Ok(Made::default())
+        }
+    }
+}
+
+/// Writes a run as a file, on from where it was stopped or its worker died.
+async fn exported(desk: &Desk, key: PartKey, (run, export): (i64, RunExport), watched: &Arc<Watched>) -> Result<()> {
+    // Counted before the run is read: what is put right while it is written counts as later.
+    let corrected = desk.store.corrected(run).await?;
+    let mark = desk.store.gone_on_from(key, corrected).await?;
+    let mut piece = mark.as_ref().map_or(0, |m| (m.bytes / PIECE as u64) as i32);
+    match written(desk, run, (export, mark), watched.clone(), WRITTEN).await? {
+        Written::File(file) => stored(desk, key, file, watched).await,
+        Written::Pieces(mut pieces, whole) => {
+            while let Some(part) = pieces.recv().await {
+                match part {
+                    Handed::Piece(bytes) => {
+                        desk.store.write_piece(key, piece, &bytes).await?;
+                        piece += 1;
+                    }
+                    Handed::Mark(mark) => desk.store.write_mark(key, &mark, corrected).await?,
+                }
+            }
+            whole.await?
         }
     }
 }

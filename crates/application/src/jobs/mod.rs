@@ -141,7 +141,10 @@ pub enum Stands {
         says: String,
     },
     /// The job was stopped before.
-    Stopped,
+    Stopped {
+        /// Share done by then, 0 to 1.
+        share: f64,
+    },
 }
 
 /// A part of a job.
@@ -204,7 +207,7 @@ fn known(p: JobPart) -> Result<(Wish, Stands)> {
         PartState::Going => Stands::Going { share: p.share, worker: p.worker },
         PartState::Done => Stands::Done { result: p.made.result, run: p.made.run, campaign: p.made.campaign },
         PartState::Refused => Stands::Refused { says: p.says },
-        PartState::Stopped => Stands::Stopped,
+        PartState::Stopped => Stands::Stopped { share: p.share },
     };
     Ok((serde_json::from_value(p.wish)?, stands))
 }
@@ -243,6 +246,21 @@ pub async fn read(store: &Store, job: i64) -> Result<Vec<PartBody>> {
 /// There is none of that key, or the database is away.
 pub async fn stop(store: &Store, job: i64) -> Result<()> {
     Ok(store.stop_job(job).await?)
+}
+
+/// Lets a job that was stopped go on: what was not made is made, an export of a run from where it was.
+///
+/// # Errors
+/// There is none of that key, it was not stopped, or the database is away.
+pub async fn resume(store: &Store, job: i64) -> Result<()> {
+    if resumed(store, job).await? { Ok(()) } else { Err(Error::conflict(format!("job {job} was not stopped"))) }
+}
+
+/// The same; false where it was not stopped.
+pub(crate) async fn resumed(store: &Store, job: i64) -> Result<bool> {
+    let parts = store.job_parts(job).await?.into_iter().map(known).collect::<Result<Vec<_>>>()?;
+    let turn = parts.iter().map(|(wish, _)| wish.turn()).max().unwrap_or(0);
+    Ok(store.resume_job(job, turn).await? > 0)
 }
 
 /// Lays the queue's tables where they are not there yet.

@@ -350,7 +350,9 @@ impl Making<'_> {
                 let rows = self.cautions();
                 if rows.is_empty() { None } else { Some(Body::Facts { rows }) }
             }
-            Show::Corrections { .. } => listing(put_right(&self.desk.store, self.run(block)?.id).await?),
+            Show::Corrections { .. } => {
+                listing(put_right(&self.desk.store, self.run(block)?.id, self.report.language).await?)
+            }
             Show::Made => listing(self.recipes()),
             Show::Signature { names } => Some(Body::Signature { names: names.clone() }),
             Show::NextPage => Some(Body::NextPage),

@@ -1,10 +1,13 @@
 //! What a report was made of, as it goes with the PDF.
 
 use super::making::{BlockResult, Making};
+use super::told::moment;
+use super::words::with;
 use crate::runs::source::calibrated;
 use crate::{Desk, Error, Result};
-use chrono::Utc;
+use chrono::{DateTime, Utc};
 use echo_job::report::block::Block;
+use echo_job::report::language::{Language, Term};
 use echo_job::report::made_of::{CameOut, FORM, MadeOf, OfChannel, OfCounts, OfResult, OfRun};
 use echo_store::run::Run;
 use echo_store::{Store, StoreError};
@@ -18,22 +21,29 @@ const AT_ONCE: usize = 4;
 const CODE: usize = 8;
 
 /// What was put right in a run afterwards: what, and to what by whom and why.
-pub(super) async fn put_right(store: &Store, run: i64) -> Result<Vec<(String, String)>> {
+pub(super) async fn put_right(store: &Store, run: i64, l: Language) -> Result<Vec<(String, String)>> {
     let mut out = Vec::new();
+    let head = |field: &str, channel: Option<i16>, at: DateTime<Utc>| {
+        let field = l.word(field);
+        let what = channel.map(|n| l.filled(Term::OfChannel, &[&field, &n.to_string()])).unwrap_or(field);
+        capital(&l.filled(Term::PutRight, &[&what, &moment(l.day(at), at)]))
+    };
     for h in store.calibrations(run).await?.iter().filter(|h| !h.recorded) {
-        out.push((
-            format!("* Sensitivity of channel {} put right {}", h.channel, h.at.format("%-d %B %Y, %H:%M UTC")),
-            format!("{} {}, by {}: {}", h.sensitivity.value, h.sensitivity.unit, h.who, h.reason),
-        ));
+        let now = with(l.short(h.sensitivity.value, 7), &h.sensitivity.unit);
+        // The rig's table marks it so.
+        let head = format!("* {}", head("sensitivity", Some(h.channel), h.at));
+        out.push((head, l.filled(Term::SetBy, &[&now, &h.who, &h.reason])));
     }
     for c in store.corrections(run).await? {
-        let what = c.channel.map_or_else(|| c.field.clone(), |n| format!("{} of channel {n}", c.field));
-        out.push((
-            format!("{what} put right {}", c.at.format("%-d %B %Y, %H:%M UTC")),
-            format!("{} instead of {}, by {}: {}", c.after, c.before, c.who, c.reason),
-        ));
+        let says = l.filled(Term::InsteadOf, &[&c.after, &c.before, &c.who, &c.reason]);
+        out.push((head(&c.field, c.channel, c.at), says));
     }
     Ok(out)
+}
+
+fn capital(words: &str) -> String {
+    let mut letters = words.chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }
 
 /// Where fingerprints of counts come from.
@@ -79,7 +89,7 @@ pub(super) async fn of_run(desk: &Desk, run: &Run, read: &BTreeSet<i16>, counts:
         samples: run.samples,
         sample_rate_hz: run.sample_rate_hz,
         channels: channels.iter().map(channel).collect::<Result<_>>()?,
-        corrections: put_right(&desk.store, run.id).await?,
+        corrections: put_right(&desk.store, run.id, Language::English).await?,
     })
 }
 

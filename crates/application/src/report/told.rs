@@ -24,13 +24,14 @@ impl Making<'_> {
             row(Term::Channels, channels.to_string()),
             row(Term::FrontEnd, run.front_end.clone()),
             row(Term::RecordedBy, run.who.clone()),
-            row(Term::Ended, run.ended_because.clone().unwrap_or_default()),
+            row(Term::Ended, run.ended_because.as_deref().map(|why| l.sentence(why)).unwrap_or_default()),
         ];
         Ok(rows.into_iter().filter(|r| !r.1.is_empty()).collect())
     }
 
     /// What is to be kept in mind of all results, in their order, each said once.
     pub(super) fn cautions(&self) -> Vec<(String, String)> {
+        let l = self.report.language;
         let mut all: Vec<(String, String)> = Vec::new();
         let mut say = |rule: &str, says: String| {
             let told = (rule.to_string(), says);
@@ -41,12 +42,12 @@ impl Making<'_> {
         for (_, made) in self.all_made() {
             self.say_over_range(made, &mut say);
             for c in &made.analysis.cautions {
-                say(&self.report.language.word(c.rule.word()), c.says.clone());
+                say(&l.word(c.rule.word()), l.sentence(&c.says));
             }
             if let Some(kept) = made.kept.as_ref().filter(|k| k.stale) {
                 let says =
                     format!("“{}” was kept before something of its runs was put right, or one is gone", kept.name);
-                say("older than its runs", says);
+                say(&l.word("older than its runs"), l.sentence(&says));
             }
         }
         all
@@ -91,6 +92,6 @@ impl Making<'_> {
     }
 }
 
-fn moment(day: String, at: DateTime<Utc>) -> String {
+pub(super) fn moment(day: String, at: DateTime<Utc>) -> String {
     format!("{day}, {}", at.format("%H:%M:%S UTC"))
 }

@@ -104,9 +104,9 @@ async fn words_of_a_lens_change_what_it_shows() -> Result<()> {
         b.choose_in(map, "Colours", colours).await?;
     }
     // A recipe kept by name stands in the list of lenses, for every run of the campaign.
-    b.press("Keep Response").await?;
+    b.press("Save Response").await?;
     b.type_over("input[aria-label='Name of the result']", "top to motor").await?;
-    b.press("Keep the recipe only").await?;
+    b.press("Save the recipe only").await?;
     b.choose("Add a lens", "top to motor, a kept recipe").await?;
     let recipes = r.get("/api/campaigns/1/recipes").await?;
     assert_eq!((&recipes[0]["name"], &recipes[0]["recipe"]["lens"]), (&json!("top to motor"), &json!("response")));

@@ -31,6 +31,7 @@ mod report_forms;
 mod report_rules;
 mod reports;
 mod responses;
+mod resumed;
 mod rig_api;
 mod rig_views;
 mod rounds;

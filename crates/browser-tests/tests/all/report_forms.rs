@@ -184,7 +184,7 @@ async fn the_letterhead_stands_over_reports_and_what_is_none_is_refused() -> Res
     // The logo came from somewhere else meanwhile; what was typed is still there.
     b.find("img[alt='Logo']").await?;
     b.value_until("textarea[aria-label='Lines of the letterhead']", |t| t == "Harbour laboratory").await?;
-    b.press("Keep the letterhead").await?;
+    b.press("Save the letterhead").await?;
     r.got("/api/letterhead", |v| v["lines"] == json!(["Harbour laboratory"]) && v["logo"].is_string()).await?;
     let page = String::from_utf8(r.bytes("/api/campaigns/1/report-as/html").await?)?;
     assert!(page.contains("Harbour laboratory") && page.contains("data:image/svg+xml;base64,"), "over the report");

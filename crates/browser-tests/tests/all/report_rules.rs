@@ -89,7 +89,7 @@ async fn values_stand_at_places_and_the_house_says_in_which_unit() -> Result<()>
     r.got("/api/campaigns/1/report", |v| v["blocks"][0]["show"]["at"] == json!([50.0, 100.0])).await?;
     b.press("letterhead").await?;
     b.choose("Unit of accelerations", "g").await?;
-    b.press("Keep the letterhead").await?;
+    b.press("Save the letterhead").await?;
     r.got("/api/letterhead", |v| v["units"] == json!(["g"])).await?;
     let rows = sheet(r.bytes("/api/campaigns/1/report-as/xlsx").await?)?;
     assert!((value(&rows)? * 9.80665 / own - 1.0).abs() < 1e-9 && rows[1][4] == "g", "{rows:?}");

@@ -127,7 +127,7 @@ async fn rows_are_found_ordered_kept_and_brought_back() -> Result<()> {
 
     // Kept under a name, changed, compared, brought back.
     b.press_path("//button[contains(., 'version')]").await?;
-    b.send("input[aria-label='Name to keep this rig under']", &format!("Before the sea{}", Key::Enter)).await?;
+    b.send("input[aria-label='Name to save this rig under']", &format!("Before the sea{}", Key::Enter)).await?;
     b.text_until("[id^=headlessui-popover-panel]", |t| t.contains("Kept under a name")).await?;
     b.keys(&Key::Escape.to_string()).await?;
     let (status, _) = r.call("PATCH", "/api/campaigns/1/rig/5", Some(json!({ "point": "stern" }))).await?;

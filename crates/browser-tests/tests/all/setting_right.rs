@@ -297,7 +297,7 @@ async fn runs_lie_over_each_other_and_notes_stay_with_curves() -> Result<()> {
     let text = std::process::Command::new("pdftotext").args(["-layout"]).arg(pdf.path()).arg("-").output()?;
     let text = String::from_utf8_lossy(&text.stdout).to_string();
     assert!(text.matches("mesh, as in June").count() >= 2 && text.contains("582.8 Hz, gearbox top, vert"), "{text}");
-    assert!(text.contains("direction of channel 7 put right") && text.contains("seen on the photograph"), "{text}");
+    assert!(text.contains("Direction of channel 7 put right") && text.contains("seen on the photograph"), "{text}");
     assert_eq!(r.call("DELETE", &format!("{notes}/{}", kept["id"]), None).await?.0, 204);
     assert_eq!(r.call("DELETE", &format!("{notes}/{}", kept["id"]), None).await?.0, 404);
 

@@ -28,7 +28,7 @@ async fn a_sensitivity_put_right_is_followed_by_every_number() -> Result<()> {
     b.choose("Highest peaks", "the 5 highest").await?;
     b.text_until("table[aria-label='Highest peaks']", |t| t.contains("mesh")).await?;
     // A result is kept as it is now.
-    b.press("Keep Spectrum").await?;
+    b.press("Save Spectrum").await?;
     b.type_over("input[aria-label='Name of the result']", "alongside").await?;
     b.press("Compute and save").await?;
     b.text_until("section[aria-label='Being made']", |t| t.contains("computed and saved")).await?;
@@ -143,7 +143,7 @@ async fn brackets_are_kept_replayed_and_laid_over_other_runs() -> Result<()> {
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("averages")).await?;
     // Kept under a letter, chosen again, and looked at by one lens while the others move on.
     b.word("Bracket", "1 to 3").await?;
-    b.press("Keep bracket").await?;
+    b.press("Save bracket").await?;
     b.word("Bracket", "4 to 7").await?;
     b.choose_in("section[aria-label=Spectrum]", "Bracket of the lens", "bracket A").await?;
     b.text_until("section[aria-label=Spectrum]", |t| t.contains("5 averages")).await?;

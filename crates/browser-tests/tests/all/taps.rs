@@ -212,8 +212,8 @@ async fn a_series_by_the_next_hit_finds_the_loose_sensor_and_the_modes() -> Resu
     let drawn = "return document.querySelector('[data-drawing]')?.dataset.drawn ?? ''";
     b.script_until(drawn, |v| v.as_str().is_some_and(|s| s.contains("18 points"))).await?;
     // Kept, written and brought in again: the shapes are the same to a MAC above 0.97.
-    b.press("Keep").await?;
-    b.press_path("//div[@role='dialog']//button[text()='Keep']").await?;
+    b.press_path("//button[text()='Save']").await?;
+    b.press_path("//div[@role='dialog']//button[text()='Save']").await?;
     let kept = again_until(async || {
         let all = r.get("/api/campaigns/4/kept-results").await?;
         Ok(all.as_array().and_then(|k| k.iter().find(|k| k["name"] == "modes").cloned()))

@@ -91,7 +91,7 @@ async fn the_same_modes_come_from_the_wind_alone_and_the_bracket_is_seen_to_move
     assert!(alike(&seen["analysis"], &truth[..1])?[0] > 0.97, "at a resonance the mode is what is seen");
     assert_eq!(seen["motion"]["measured"].as_array().map(|m| m.iter().filter(|x| **x == true).count()), Some(9));
     // Kept as it is, and back to it.
-    b.press("Keep").await?;
+    b.press_path("//button[text()='Save']").await?;
     b.press("Compute and save").await?;
     b.text_until("table[aria-label='Kept results']", |t| t.contains("deflection") && !t.contains("stale")).await?;
     b.page.goto(&format!("{}/c/4/study/{run}/deflection", r.url)).await?;

@@ -126,6 +126,22 @@ impl<W: Write> CsvOut<W> {
         Ok(CsvOut { to, rate, at: 0, counts, separator, decimal_comma, row: String::new() })
     }
 
+    /// Goes on with a file that was begun the same, of which so many rows are written: `to` takes what comes behind.
+    pub fn on<V: Write>(self, to: V, rows: u64) -> CsvOut<V> {
+        let CsvOut { rate, counts, separator, decimal_comma, row, .. } = self;
+        CsvOut { to, rate, at: rows, counts, separator, decimal_comma, row }
+    }
+
+    /// Rows that are written.
+    pub fn rows(&self) -> u64 {
+        self.at
+    }
+
+    /// What takes the bytes.
+    pub fn to(&mut self) -> &mut W {
+        &mut self.to
+    }
+
     /// Adds samples: one vector a channel. Missing ones (NaN) stay empty.
     ///
     /// # Errors

@@ -48,6 +48,37 @@ fn what_is_written_in_pieces_comes_back_as_one() {
 }
 
 #[test]
+fn a_file_that_was_broken_off_is_gone_on_with_to_the_same_bytes() {
+    let begun = || ParquetOut::new(Vec::new(), 51_200.0, &heads(), false, &[("run", "7".into())]).unwrap();
+    let x = data(9_000);
+    let block = |at: usize| [x[0][at..at + 3000].to_vec(), x[1][at..at + 3000].to_vec()];
+    let mut whole = begun();
+    [0, 3000, 6000].iter().for_each(|at| whole.push(&block(*at)).unwrap());
+    let mut first = begun();
+    first.push(&block(0)).unwrap();
+    first.push(&block(3000)).unwrap();
+    let (rows, foot, mut bytes) = (first.rows(), first.foot().unwrap(), first.to().clone());
+    assert_eq!(rows, 6000);
+    let at = (rows, bytes.len() as u64);
+    let mut on = begun().on(Vec::new(), at, &foot).unwrap();
+    on.push(&block(6000)).unwrap();
+    let foot_of_all = on.foot().unwrap();
+    bytes.extend(on.to().clone());
+    bytes.extend(&foot_of_all);
+    let whole_foot = whole.foot().unwrap();
+    let mut all_at_once = whole.to().clone();
+    all_at_once.extend(whole_foot);
+    assert!(bytes == all_at_once);
+    let file = NamedTempFile::new().unwrap();
+    std::fs::write(file.path(), &bytes).unwrap();
+    let got = all(&mut open(file.path(), None, None).unwrap());
+    assert_eq!(got[1], x[1]);
+    for (foot, at) in [(&foot[..foot.len() - 20], at), (&foot[..3], at), (&foot[..], (5999, at.1))] {
+        assert!(begun().on(Vec::new(), at, foot).is_err(), "a foot of another file");
+    }
+}
+
+#[test]
 fn counts_stay_whole_numbers() {
     let file = NamedTempFile::new().unwrap();
     let counts = vec![vec![0.0, -8_388_608.0, 2_147_483_647.0, 5.0]];

@@ -7,8 +7,7 @@
 //! | `check` | what of it cannot be kept |
 //! | `stored` | a usual one, an earlier version's, one that is handed over |
 //! | [`form`] | as what it is saved |
-//! | [`language`] | words that a report says itself, numbers and days as a language writes them |
-//! | `german` | words of the trade in German |
+//! | [`language`] | words, sentences, numbers and days as a language writes them |
 //! | [`limits`] | numbers held against what is allowed |
 //! | [`made_of`] | what a report was made of, and whether it comes out the same again |
 //! | [`recipe`] | a recipe in words |
@@ -19,7 +18,6 @@ pub mod block;
 mod check;
 mod drawn;
 pub mod form;
-mod german;
 pub mod language;
 pub mod limits;
 pub mod made_of;

@@ -13,6 +13,7 @@ use echo_application::jobs::{self, JobKey, PartBody};
 use echo_job::export::{ExportFormat, RunExport};
 use echo_job::report::form::ReportForm;
 use futures::stream;
+use http_range_header::{RangeUnsatisfiableError, parse_range_header};
 use serde::Deserialize;
 use utoipa::IntoParams;
 
@@ -76,6 +77,14 @@ pub async fn stop(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusC
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// Lets a job that was stopped go on; an export of a run goes on from where it was.
+#[utoipa::path(post, operation_id = "resume_job", path = "/api/jobs/{id}/resume", params(("id" = i64, Path)),
+    responses((status = 204), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
+pub async fn resume(State(app): State<App>, Path(id): Path<i64>) -> Result<StatusCode, ApiError> {
+    jobs::resume(&app.store, id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
 /// The file that a job made, or a range of its bytes: a transfer that broke off goes on where it was.
 #[utoipa::path(get, operation_id = "job_file", path = "/api/jobs/{id}/file", params(("id" = i64, Path)),
     responses((status = 206, content_type = "application/octet-stream", body = Vec<u8>), (status = 416, body = super::ErrorBody), (status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = 404, body = super::ErrorBody), (status = 409, body = super::ErrorBody)))]
@@ -86,14 +95,14 @@ pub async fn file(State(app): State<App>, Path(id): Path<i64>, headers: HeaderMa
     let asked = headers.get(header::RANGE).and_then(|v| v.to_str().ok());
     let same = headers.get(header::IF_RANGE).is_none_or(|v| v.as_bytes() == tag.as_bytes());
     let all = file.bytes;
-    let range = asked.filter(|_| same).and_then(|r| range(r, all));
-    if range.is_some_and(|(from, to)| from > to || to >= all) {
+    let range = asked.filter(|_| same).and_then(|r| range(r, all)).transpose();
+    let Ok(range) = range else {
         let says = format!("the file has {all} bytes; allowed: a range of them, such as bytes=0-");
         let mut answer = Json(super::ErrorBody { says, field: Some("range".into()) }).into_response();
         *answer.status_mut() = StatusCode::RANGE_NOT_SATISFIABLE;
         answer.headers_mut().insert(header::CONTENT_RANGE, valued(&format!("bytes */{all}"))?);
         return Ok(answer);
-    }
+    };
     if let Some((from, to)) = range {
         file.only(from, to);
     }
@@ -113,16 +122,11 @@ fn valued(text: &str) -> Result<HeaderValue, ApiError> {
     HeaderValue::from_str(text).map_err(|e| ApiError::fault(e.to_string()))
 }
 
-/// One range of a file of so many bytes (RFC 9110, 14.1.2), first and last byte; several at once, and other units, are
-/// answered with the whole file. One that the file does not have is told by a last byte before its first, or beyond.
-fn range(text: &str, all: u64) -> Option<(u64, u64)> {
-    let (from, to) = text.trim().strip_prefix("bytes=").filter(|r| !r.contains(','))?.split_once('-')?;
-    let last = all.saturating_sub(1);
-    match (from.trim(), to.trim()) {
-        ("", n) => Some((all - n.parse::<u64>().ok()?.min(all), last)),
-        (from, "") => Some((from.parse().ok()?, last)),
-        (from, to) => Some((from.parse().ok()?, to.parse::<u64>().ok()?.min(last))),
-    }
+/// One range of a file of so many bytes, first and last byte, or that it has none such; several at once, and other
+/// units, are answered with the whole file.
+fn range(text: &str, all: u64) -> Option<Result<(u64, u64), RangeUnsatisfiableError>> {
+    let asked = parse_range_header(text).ok().filter(|asked| asked.ranges.len() == 1)?;
+    Some(asked.validate(all).map(|found| (*found[0].start(), *found[0].end())))
 }
 
 /// All channels as 32-bit float WAV in their units; the same as a job that is waited for.

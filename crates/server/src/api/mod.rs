@@ -245,6 +245,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(jobs::report_as))
         .routes(routes!(jobs::export))
         .routes(routes!(jobs::read, jobs::stop))
+        .routes(routes!(jobs::resume))
         .routes(routes!(jobs::file))
         .routes(routes!(results::one, results::delete))
         .routes(routes!(results::restore))

@@ -116,9 +116,9 @@ export function Afterwards({ body, campaign, set }: PlanProps) {
             </Button>
             {ofRuns.length > 0 ? (
               <ChosenWord
-                label="Keep a result"
+                label="Save a result"
                 value={0}
-                empty="Keep a result as …"
+                empty="Save a result as …"
                 options={ofRuns.map((k) => ({
                   value: k.id,
                   says: `“${k.name}”, ${lensOf((k.recipe as { lens: string }).lens).says.toLowerCase()} of run ${k.run_number}`,
@@ -127,7 +127,7 @@ export function Afterwards({ body, campaign, set }: PlanProps) {
               />
             ) : (
               <span className="text-[13px] text-soft">
-                To have a result kept, keep one of a run in Study first: it is made of every run in the same way.
+                To have a result saved, save one of a run in Study first: it is made of every run in the same way.
               </span>
             )}
           </p>

@@ -105,7 +105,7 @@ export function Letterhead({ onClose }: { onClose: () => void }) {
           </p>
           <p className="flex justify-end gap-3">
             <Button look="main" onClick={() => void write().then((ok) => ok && onClose())}>
-              Keep the letterhead
+              Save the letterhead
             </Button>
             <Button onClick={onClose}>Close</Button>
           </p>

@@ -113,7 +113,7 @@ export function Templates({ report, onUse, onClose }: Props) {
             }}
           >
             <label className="flex-1">
-              Keep this report as{" "}
+              Save this report as{" "}
               <input
                 aria-label="Name of the template"
                 className="word"
@@ -122,7 +122,7 @@ export function Templates({ report, onUse, onClose }: Props) {
                 onChange={(e) => setName(e.target.value)}
               />
             </label>
-            <Button type="submit">Keep</Button>
+            <Button type="submit">Save</Button>
           </form>
           <p className="flex items-center gap-3 text-[13px]">
             <Button look="link" onClick={() => file.current?.click()}>

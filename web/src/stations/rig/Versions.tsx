@@ -72,13 +72,13 @@ export function Versions({ campaign, body, editing, onError }: Props) {
           }}
         >
           <input
-            aria-label="Name to keep this rig under"
-            placeholder="keep this rig under a name"
+            aria-label="Name to save this rig under"
+            placeholder="save this rig under a name"
             className="panel h-8 flex-1 px-2"
             value={name}
             onChange={(e) => setName(e.target.value)}
           />
-          <Button onClick={keep}>Keep</Button>
+          <Button onClick={keep}>Save</Button>
         </form>
         {which && (
           <div className="border-y border-rule py-2">

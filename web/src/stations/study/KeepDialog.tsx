@@ -76,7 +76,7 @@ export function KeepDialog({
       <div className="fixed inset-0 bg-ink/15" aria-hidden />
       <div className="fixed inset-x-0 top-24 mx-auto w-[34rem]">
         <DialogPanel className="panel flex flex-col gap-2 p-4 shadow-xl">
-          <DialogTitle className="font-semibold">Keep {says}</DialogTitle>
+          <DialogTitle className="font-semibold">Save {says}</DialogTitle>
           <p className="leading-8">
             Under the name{" "}
             <input
@@ -85,7 +85,7 @@ export function KeepDialog({
               value={name}
               onChange={(e) => setName(e.target.value)}
             />{" "}
-            keep it of{" "}
+            save it of{" "}
             <ChosenWord
               label="Stretch of the result"
               value={whole ? "whole" : "bracket"}
@@ -126,7 +126,7 @@ export function KeepDialog({
               All runs
             </Button>
             <Button look="link" onClick={keepRecipe}>
-              Keep the recipe only
+              Save the recipe only
             </Button>
             <Button look="link" className="ml-auto" onClick={onClose}>
               Close

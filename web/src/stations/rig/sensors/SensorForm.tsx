@@ -138,7 +138,7 @@ export function SensorForm({ body, sensor, onKept, onClose }: Props) {
           </p>
         )}
         <Button look="main" className="mt-1" type="submit">
-          {sensor ? "Keep changes" : "Register"}
+          {sensor ? "Save changes" : "Register"}
         </Button>
       </form>
       {history.data && (

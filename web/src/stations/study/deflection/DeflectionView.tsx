@@ -117,7 +117,7 @@ export function DeflectionView({ run, campaign }: { run: RunDetail; campaign: nu
                     UFF
                   </Button>
                   <Button look="link" onClick={() => setKeeping(true)}>
-                    Keep
+                    Save
                   </Button>
                 </>
               }

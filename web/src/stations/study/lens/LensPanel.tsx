@@ -98,8 +98,8 @@ export function LensPanel(p: PanelProps) {
           {p.read && <span className="text-[12px] text-mark">read by the cursors</span>}
           {!waveform && (
             <>
-              <Button look="link" aria-label={`Keep ${kind.says}`} onClick={() => p.onKeep(recipe)}>
-                Keep
+              <Button look="link" aria-label={`Save ${kind.says}`} onClick={() => p.onKeep(recipe)}>
+                Save
               </Button>
               <Button look="link" onClick={() => p.onReport(recipe)}>
                 Use in report

@@ -24,7 +24,7 @@ export function KeepModes({ campaign, body, onClose }: Props) {
     <Dialog open onClose={onClose} className="relative z-20">
       <div className="fixed inset-0 grid place-items-center bg-ink/30">
         <DialogPanel className="panel w-[380px] p-4">
-          <DialogTitle className="pb-2 font-semibold">Keep these modes</DialogTitle>
+          <DialogTitle className="pb-2 font-semibold">Save these modes</DialogTitle>
           <label>
             Name{" "}
             <input
@@ -38,7 +38,7 @@ export function KeepModes({ campaign, body, onClose }: Props) {
           <p className="flex justify-end gap-2 pt-4">
             <Button onClick={onClose}>Cancel</Button>
             <Button look="main" onClick={keep}>
-              Keep
+              Save
             </Button>
           </p>
         </DialogPanel>

@@ -198,7 +198,7 @@ function OfSet({ campaign, all, from, onChoose }: Props) {
                   UFF
                 </Button>
                 <Button look="link" onClick={() => setKeeping(true)}>
-                  Keep
+                  Save
                 </Button>
               </>
             }

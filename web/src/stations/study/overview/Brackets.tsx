@@ -91,7 +91,7 @@ export function Brackets({ total, bracket, kept, onBracket, onKept }: Props) {
       ))}
       {letter && !kept.some((k) => same(k.range, bracket)) && (
         <Button look="link" onClick={() => onKept([...kept, { name: letter, range: bracket }])}>
-          Keep bracket
+          Save bracket
         </Button>
       )}
       <span className="num text-mark">

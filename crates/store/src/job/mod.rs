@@ -3,6 +3,10 @@
 //! What waits, who takes it and what becomes of it when a worker dies is the queue's, a library's with a
 //! schema of its own; here stands what a part is to make, how far it is, and what came of it.
 
+mod mark;
+
+pub use mark::Mark;
+
 use crate::state::PartState;
 use crate::{Result, Store, StoreError};
 use serde_json::Value;
@@ -94,18 +98,47 @@ impl Store {
         )
         .execute(&mut **tx)
         .await?;
+        Store::queue_parts(tx, job, turn).await?;
+        Ok(job)
+    }
+
+    /// Puts the parts of a job that wait into the queue; one that stands there already stands there once.
+    async fn queue_parts(tx: &mut sqlx::PgTransaction<'_>, job: i64, turn: i16) -> Result<()> {
         // The queue's own function: what is stored and what is queued are one transaction.
         sqlx::query(
             "SELECT graphile_worker.add_job($1, json_build_object('job', job_id, 'place', place), max_attempts => 1000,
-                                               priority => $3)
-             FROM job_part WHERE job_id = $2 ORDER BY place",
+                                               priority => $3, job_key => format('part %s of %s', place, job_id))
+             FROM job_part WHERE job_id = $2 AND state = 'waiting' ORDER BY place",
         )
         .bind(PART_TASK)
         .bind(job)
         .bind(i32::from(turn))
         .execute(&mut **tx)
         .await?;
-        Ok(job)
+        Ok(())
+    }
+
+    /// Lets a job that was stopped go on: what was not made waits again, in the turn `turn`. Gives how many parts that
+    /// are.
+    ///
+    /// # Errors
+    /// There is none of that key, or the database is away.
+    pub async fn resume_job(&self, job: i64, turn: i16) -> Result<usize> {
+        let mut tx = self.pool().begin().await?;
+        let done = sqlx::query!("UPDATE job SET stopped = false WHERE id = $1", job).execute(&mut *tx).await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::Missing(format!("job {job}")));
+        }
+        let waits = sqlx::query!("UPDATE job_part SET state = 'waiting' WHERE job_id = $1 AND state = 'stopped'", job)
+            .execute(&mut *tx)
+            .await?
+            .rows_affected();
+        // One that has not yet heard of its stop is let stop.
+        if waits > 0 {
+            Store::queue_parts(&mut tx, job, turn).await?;
+            tx.commit().await?;
+        }
+        Ok(waits as usize)
     }
 
     /// Parts of a job, in their order.
@@ -186,10 +219,15 @@ impl Store {
         )
         .fetch_optional(&mut *tx)
         .await?;
-        // What a worker that died has left of a file.
-        sqlx::query!("DELETE FROM job_file WHERE job_id = $1 AND place = $2", key.job, key.place)
-            .execute(&mut *tx)
-            .await?;
+        // What a worker that died has left of a file that cannot be gone on with.
+        sqlx::query!(
+            "DELETE FROM job_file f WHERE job_id = $1 AND place = $2
+             AND NOT EXISTS (SELECT FROM job_mark m WHERE m.job_id = f.job_id AND m.place = f.place)",
+            key.job,
+            key.place
+        )
+        .execute(&mut *tx)
+        .await?;
         tx.commit().await?;
         Ok(row.map(|r| (r.campaign_id, r.wish, r.who)))
     }
@@ -223,7 +261,8 @@ impl Store {
             Came::Stopped => (PartState::Stopped, "", Made::default()),
         };
         sqlx::query!(
-            "UPDATE job_part SET state = $4, says = $5, result_id = $6, made_run = $7, made_campaign = $8, share = 1
+            "UPDATE job_part SET state = $4, says = $5, result_id = $6, made_run = $7, made_campaign = $8,
+                 share = CASE WHEN $4 = 'stopped' THEN share ELSE 1 END
              WHERE job_id = $1 AND place = $2 AND worker = $3 AND state = 'going'",
             key.job,
             key.place,

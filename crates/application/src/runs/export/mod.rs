@@ -1,5 +1,10 @@
 //! A run, or part of it, as a file.
 
+mod handed;
+
+pub(crate) use handed::Handed;
+
+use self::handed::{Grows, Pieces, grown};
 use super::going::Watched;
 use super::source::RunSource;
 use crate::{Desk, Error, Result};
@@ -12,16 +17,17 @@ use echo_job::analysis::{Source, SourceChannel};
 use echo_job::export::{ExportFormat, RunExport};
 use echo_job::specimen::Specimen;
 use echo_signal::resample::{Resampler, ratio};
-use echo_store::job::PIECE;
+use echo_store::chunk::chunk_samples;
+use echo_store::job::Mark;
 use std::fs::File;
-use std::io::{BufWriter, Seek, SeekFrom, Write};
+use std::io::{BufWriter, Seek, SeekFrom, Write, sink};
 use std::sync::Arc;
 use std::sync::mpsc::sync_channel;
-use tokio::sync::mpsc::{Receiver, Sender, channel};
+use tokio::sync::mpsc::{Receiver, channel};
 use tokio::task::JoinHandle;
 
-/// Samples a channel that are read at once.
-const BLOCK: u64 = 1 << 16;
+/// Samples a channel that are read at once, at least: row groups of fewer would be more foot than file.
+const BLOCK: u64 = 1 << 14;
 /// Blocks that are read, and pieces that are made, before they are asked for.
 const AHEAD: usize = 2;
 
@@ -86,6 +92,8 @@ struct Part {
     channels: Vec<usize>,
     from: u64,
     to: u64,
+    /// Samples of these that were written before.
+    written: u64,
     rate_hz: f64,
     slower: bool,
 }
@@ -110,6 +118,9 @@ impl Part {
         sink: &mut dyn FnMut(&[Vec<f64>]) -> Result<()>,
     ) -> Result<()> {
         let (from, to, whole) = (self.from, self.to, (self.to - self.from) as f64);
+        let begin = from + self.written;
+        // Whole chunks, so that each is unpacked once.
+        let block = (chunk_samples(self.rate()) as u64).max(BLOCK);
         let mut slower = Vec::new();
         if self.slower {
             for _ in channels {
@@ -120,9 +131,9 @@ impl Part {
         std::thread::scope(|threads| {
             let (blocks, read) = sync_channel::<Result<(u64, Vec<Vec<f64>>)>>(AHEAD);
             threads.spawn(move || {
-                let mut at = from;
+                let mut at = begin;
                 while at < to {
-                    let n = BLOCK.min(to - at) as usize;
+                    let n = (block - at % block).min(to - at) as usize;
                     let mut buffers = vec![Vec::new(); channels.len()];
                     let block = source.read(channels, at, n, &mut buffers).map_err(Error::from);
                     at += n as u64;
@@ -153,34 +164,61 @@ impl Part {
     }
 }
 
-/// Writes what can be written from its beginning to its end; the others go by [`filed`].
+impl Part {
+    /// Writes all of its channels beside each other. At a lower rate a file cannot be gone on with: what a sample is made
+    /// of reaches into the ones before.
+    fn grows(&mut self, told: &mut dyn FnMut(f64) -> bool, out: &mut impl Grows) -> Result<()> {
+        let channels = self.channels.clone();
+        if self.slower {
+            return self.each(&channels, told, &mut |x| out.add(x));
+        }
+        grown(out, |sink| self.each(&channels, told, sink))
+    }
+}
+
+/// Writes what can be written from its beginning to its end, or on from a mark; the others go by [`filed`].
 fn streamed(
     part: &mut Part,
     wish: &RunExport,
     words: &[(&str, String)],
     told: &mut dyn FnMut(f64) -> bool,
-    mut to: impl Write + Send,
+    (mut to, mark): (Pieces, Option<Mark>),
 ) -> Result<()> {
     let (rate, heads, channels) = (part.rate_hz, part.heads(wish.counts), part.channels.clone());
     match wish.format {
         ExportFormat::Csv => {
-            let mut out = CsvOut::new(&mut to, rate, &heads, wish.counts, (wish.separator, wish.decimal_comma))?;
-            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+            let style = (wish.separator, wish.decimal_comma);
+            let mut out = match &mark {
+                Some(mark) => CsvOut::new(sink(), rate, &heads, wish.counts, style)?.on(to, mark.done),
+                None => CsvOut::new(to, rate, &heads, wish.counts, style)?,
+            };
+            part.grows(told, &mut out)?;
         }
         ExportFormat::Parquet => {
-            let mut out = ParquetOut::new(&mut to, rate, &heads, wish.counts, words)?;
-            part.each(&channels, told, &mut |x| Ok(out.push(x)?))?;
+            let mut out = match &mark {
+                Some(mark) => {
+                    let begun = ParquetOut::new(sink(), rate, &heads, wish.counts, words)?;
+                    begun.on(to, (mark.done, mark.bytes), &mark.foot)?
+                }
+                None => ParquetOut::new(to, rate, &heads, wish.counts, words)?,
+            };
+            part.grows(told, &mut out)?;
             out.finish()?;
         }
         ExportFormat::Universal => {
             let from_s = part.from as f64 / part.rate();
-            for (k, index) in channels.iter().enumerate() {
+            let before = mark.map_or(0, |m| m.done as usize);
+            for (k, index) in channels.iter().enumerate().skip(before) {
                 let mut samples = Vec::new();
                 let share = |done: f64| (k as f64 + done) / channels.len() as f64;
-                part.each(&[*index], &mut |done| told(share(done)), &mut |x| {
+                let ended = part.each(&[*index], &mut |done| told(share(done)), &mut |x| {
                     samples.extend_from_slice(&x[0]);
                     Ok(())
-                })?;
+                });
+                if matches!(ended, Err(Error::Stopped)) {
+                    to.mark(k as u64, Vec::new())?;
+                }
+                ended?;
                 let channel = part.source.info().channels[*index].clone();
                 if samples.iter().any(|x| !x.is_finite()) {
                     let says = format!(
@@ -191,11 +229,14 @@ fn streamed(
                 }
                 let dataset = of_samples(&channel, *index as u32 + 1, (from_s, rate), samples);
                 to.write_all(&universal(&[dataset], Style::Binary))?;
+                if to.due() {
+                    to.mark(k as u64 + 1, Vec::new())?;
+                }
             }
         }
         ExportFormat::Wav | ExportFormat::Xlsx => return Err(Error::fault("this one is written to a file first")),
     }
-    Ok(to.flush()?)
+    Ok(())
 }
 
 /// Writes what is known at its beginning only when it has come to its end, to a temporary file.
@@ -216,51 +257,16 @@ fn filed(part: &mut Part, wish: &RunExport, told: &mut dyn FnMut(f64) -> bool) -
     Ok(file)
 }
 
-/// Hands what is written on in pieces, and waits where they are not taken.
-struct Pieces {
-    to: Sender<Vec<u8>>,
-    piece: Vec<u8>,
-}
-
-impl Pieces {
-    fn hand(&mut self) -> std::io::Result<()> {
-        let piece = std::mem::replace(&mut self.piece, Vec::with_capacity(PIECE));
-        self.to.blocking_send(piece).map_err(|_| std::io::ErrorKind::BrokenPipe.into())
-    }
-}
-
-impl Write for Pieces {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        let n = bytes.len().min(PIECE - self.piece.len());
-        self.piece.extend_from_slice(&bytes[..n]);
-        if self.piece.len() == PIECE {
-            self.hand()?;
-        }
-        Ok(n)
-    }
-
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
-    }
-}
-
-impl Drop for Pieces {
-    fn drop(&mut self) {
-        if !self.piece.is_empty() {
-            let _ = self.hand();
-        }
-    }
-}
-
 /// An export that is being written.
 pub(crate) enum Written {
     /// Whole, in a file of its own.
     File(File),
     /// On its way: pieces as they are made, and what came of it, which tells whether they are all of it.
-    Pieces(Receiver<Vec<u8>>, JoinHandle<Result<()>>),
+    Pieces(Receiver<Handed>, JoinHandle<Result<()>>),
 }
 
-/// Writes a run as it was wished, away from the threads that answer requests; its whole is `share` of what is watched.
+/// Writes a run as it was wished, from its beginning or on from a mark, away from the threads that answer requests; its
+/// whole is `share` of what is watched.
 ///
 /// # Errors
 /// There is no such run, what is wished does not fit it, it was stopped, there is no room for the file, or the database
@@ -268,7 +274,7 @@ pub(crate) enum Written {
 pub(crate) async fn written(
     desk: &Desk,
     run: i64,
-    wish: RunExport,
+    (wish, mark): (RunExport, Option<Mark>),
     watched: Arc<Watched>,
     share: f64,
 ) -> Result<Written> {
@@ -287,7 +293,9 @@ pub(crate) async fn written(
     let channels = wish.chosen(&there)?.iter().filter_map(place).collect();
     let (from, to) = wish.stretch(run.sample_rate_hz, run.samples as u64)?;
     let rate_hz = wish.rate_hz.unwrap_or(run.sample_rate_hz);
-    let mut part = Part { source, channels, from, to, rate_hz, slower: rate_hz < run.sample_rate_hz };
+    // A universal file holds one channel after the other.
+    let written = mark.as_ref().filter(|_| wish.format != ExportFormat::Universal).map_or(0, |m| m.done);
+    let mut part = Part { source, channels, from, to, written, rate_hz, slower: rate_hz < run.sample_rate_hz };
     let begun = run.started_at + chrono::Duration::nanoseconds((from as f64 / run.sample_rate_hz * 1e9) as i64);
     let words = [("run", run.number.to_string()), ("kind", run.kind.clone()), ("started_at", begun.to_rfc3339())];
     if matches!(wish.format, ExportFormat::Wav | ExportFormat::Xlsx) {
@@ -296,8 +304,8 @@ pub(crate) async fn written(
     }
     let (to, pieces) = channel(AHEAD);
     let made = move || {
-        let to = Pieces { to, piece: Vec::with_capacity(PIECE) };
-        streamed(&mut part, &wish, &words, &mut |done| watched.tell(done * share), to)
+        let to = Pieces::new(to, mark.as_ref());
+        streamed(&mut part, &wish, &words, &mut |done| watched.tell(done * share), (to, mark))
     };
     Ok(Written::Pieces(pieces, tokio::task::spawn_blocking(made)))
 }
@@ -305,27 +313,6 @@ pub(crate) async fn written(
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn what_is_written_is_handed_on_whole_and_ends_where_nobody_takes_it() {
-        let (to, mut pieces) = channel(8);
-        let mut out = Pieces { to, piece: Vec::with_capacity(PIECE) };
-        let all: Vec<u8> = (0..2 * PIECE + 17).map(|k| (k % 251) as u8).collect();
-        all.chunks(1000).for_each(|some| out.write_all(some).unwrap());
-        drop(out);
-        let mut read = Vec::new();
-        let mut sizes = Vec::new();
-        while let Some(piece) = pieces.blocking_recv() {
-            sizes.push(piece.len());
-            read.extend(piece);
-        }
-        assert_eq!(sizes, [PIECE, PIECE, 17]);
-        assert!(read == all);
-        let (to, pieces) = channel(8);
-        drop(pieces);
-        let mut out = Pieces { to, piece: Vec::with_capacity(PIECE) };
-        assert_eq!(out.write_all(&all).unwrap_err().kind(), std::io::ErrorKind::BrokenPipe);
-    }
 
     #[test]
     fn a_slow_sine_stays_what_it_was_and_a_gap_stays_a_gap() {

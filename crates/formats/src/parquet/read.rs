@@ -1,29 +1,18 @@
-//! Parquet: a column of time in s, then a column a channel, `name [unit]`; written in row groups, read column by column.
-//!
-//! Source: Apache Parquet, format version 2, by the library of the Apache Arrow project.
+//! Files of any program that have columns of numbers, read as channels.
 
-use crate::csv::{headed, heading};
+use super::RATE;
+use crate::csv::heading;
 use crate::rate::roundest;
 use crate::spool::{Spool, SpoolOut};
 use crate::{FormatError, add_to_gaps};
 use echo_job::analysis::{SourceChannel, SourceInfo};
-use parquet::basic::{Compression, LogicalType, Repetition, Type as Physical};
+use parquet::basic::Type as Physical;
 use parquet::column::reader::{ColumnReader, ColumnReaderImpl};
-use parquet::data_type::{ByteArray, ByteArrayType, DataType, DoubleType, FloatType, Int32Type};
-use parquet::file::metadata::KeyValue;
-use parquet::file::properties::WriterProperties;
+use parquet::data_type::DataType;
 use parquet::file::reader::{FileReader, SerializedFileReader};
-use parquet::file::writer::SerializedFileWriter;
-use parquet::schema::types::Type;
 use std::fs::File;
-use std::io::Write;
 use std::path::Path;
-use std::sync::Arc;
 
-/// The column with the time.
-const TIME: &str = "time [s]";
-/// Key of the sample rate among the file's own words, Hz.
-const RATE: &str = "sample_rate_hz";
 /// Rows that are read at once.
 const BLOCK: usize = 1 << 14;
 /// Most columns.
@@ -31,161 +20,6 @@ const MOST_COLUMNS: usize = 4096;
 
 fn broken(name: &str, e: impl std::fmt::Display) -> FormatError {
     FormatError::not_that(name, format!("is no Parquet file that can be read: {e}"))
-}
-
-fn unwritten(e: impl std::fmt::Display) -> FormatError {
-    FormatError::not_that("Parquet", format!("cannot be written: {e}"))
-}
-
-/// How columns are written, with words about the file.
-fn properties<'a>(words: impl Iterator<Item = (&'a str, &'a str)>) -> Arc<WriterProperties> {
-    let words = words.map(|(k, v)| KeyValue::new(k.to_string(), v.to_string())).collect();
-    let properties = WriterProperties::builder()
-        .set_compression(Compression::SNAPPY)
-        .set_key_value_metadata(Some(words))
-        // Samples hardly repeat: a dictionary of them would be made and thrown away.
-        .set_dictionary_enabled(false);
-    Arc::new(properties.build())
-}
-
-/// A column of a table.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Column {
-    /// Of numbers; NaN where there is none.
-    Numbers(Vec<f64>),
-    /// Of words.
-    Words(Vec<String>),
-}
-
-impl Column {
-    pub(crate) fn len(&self) -> usize {
-        match self {
-            Column::Numbers(all) => all.len(),
-            Column::Words(all) => all.len(),
-        }
-    }
-}
-
-/// Writes a table of a result as a file of one row group; `told` are words about it.
-///
-/// # Errors
-/// The writer's own error.
-pub(crate) fn columns(table: &[(String, Column)], told: &[(&str, String)]) -> Result<Vec<u8>, FormatError> {
-    let field = |(head, column): &(String, Column)| {
-        let built = match column {
-            Column::Numbers(_) => Type::primitive_type_builder(head, Physical::DOUBLE),
-            Column::Words(_) => {
-                Type::primitive_type_builder(head, Physical::BYTE_ARRAY).with_logical_type(Some(LogicalType::String))
-            }
-        };
-        built.with_repetition(Repetition::REQUIRED).build().map(Arc::new).map_err(unwritten)
-    };
-    let fields = table.iter().map(field).collect::<Result<Vec<_>, _>>()?;
-    let schema = Type::group_type_builder("result").with_fields(fields).build().map(Arc::new).map_err(unwritten)?;
-    let words = properties(told.iter().map(|(k, v)| (*k, v.as_str())));
-    let mut bytes = Vec::new();
-    let mut writer = SerializedFileWriter::new(&mut bytes, schema, words).map_err(unwritten)?;
-    let mut group = writer.next_row_group().map_err(unwritten)?;
-    for (_, column) in table {
-        let Some(mut out) = group.next_column().map_err(unwritten)? else {
-            return Err(unwritten("a column is missing"));
-        };
-        match column {
-            Column::Numbers(all) => out.typed::<DoubleType>().write_batch(all, None, None),
-            Column::Words(all) => {
-                let words: Vec<ByteArray> = all.iter().map(|w| w.as_str().into()).collect();
-                out.typed::<ByteArrayType>().write_batch(&words, None, None)
-            }
-        }
-        .map_err(unwritten)?;
-        out.close().map_err(unwritten)?;
-    }
-    group.close().map_err(unwritten)?;
-    writer.close().map_err(unwritten)?;
-    Ok(bytes)
-}
-
-/// Writes samples block by block, each a row group.
-pub struct ParquetOut<W: Write + Send> {
-    writer: SerializedFileWriter<W>,
-    rate: f64,
-    at: u64,
-    whole: bool,
-}
-
-impl<W: Write + Send> ParquetOut<W> {
-    /// Begins a file; with `whole`, samples are whole numbers of 32 bits: counts. `told` are words about it.
-    ///
-    /// # Errors
-    /// The writer's own error.
-    pub fn new(
-        to: W,
-        rate: f64,
-        channels: &[(String, String)],
-        whole: bool,
-        told: &[(&str, String)],
-    ) -> Result<Self, FormatError> {
-        let column = |name: &str, physical: Physical| {
-            let built = Type::primitive_type_builder(name, physical).with_repetition(Repetition::REQUIRED).build();
-            built.map(Arc::new).map_err(unwritten)
-        };
-        let mut fields = vec![column(TIME, Physical::DOUBLE)?];
-        for (name, unit) in channels {
-            fields.push(column(&headed(name, unit), if whole { Physical::INT32 } else { Physical::FLOAT })?);
-        }
-        let schema = Type::group_type_builder("run").with_fields(fields).build().map(Arc::new).map_err(unwritten)?;
-        let rate_told = rate.to_string();
-        let words = told.iter().map(|(k, v)| (*k, v.as_str())).chain([(RATE, rate_told.as_str())]);
-        let writer = SerializedFileWriter::new(to, schema, properties(words)).map_err(unwritten)?;
-        Ok(ParquetOut { writer, rate, at: 0, whole })
-    }
-
-    /// Adds samples: one vector a channel; missing ones are NaN, or the smallest whole number.
-    ///
-    /// # Errors
-    /// The writer's own error.
-    pub fn push(&mut self, channels: &[Vec<f64>]) -> Result<(), FormatError> {
-        let rows = channels.first().map_or(0, Vec::len);
-        if rows == 0 {
-            return Ok(());
-        }
-        let mut group = self.writer.next_row_group().map_err(unwritten)?;
-        let time: Vec<f64> = (0..rows as u64).map(|i| (self.at + i) as f64 / self.rate).collect();
-        let mut next = |n: usize| -> Result<(), FormatError> {
-            let Some(mut column) = group.next_column().map_err(unwritten)? else {
-                return Err(unwritten("a column is missing"));
-            };
-            match (n, self.whole) {
-                (0, _) => column.typed::<DoubleType>().write_batch(&time, None, None),
-                (n, true) => {
-                    let whole = |x: &f64| if x.is_finite() { *x as i32 } else { i32::MIN };
-                    let all: Vec<i32> = channels[n - 1].iter().map(whole).collect();
-                    column.typed::<Int32Type>().write_batch(&all, None, None)
-                }
-                (n, false) => {
-                    let all: Vec<f32> = channels[n - 1].iter().map(|x| *x as f32).collect();
-                    column.typed::<FloatType>().write_batch(&all, None, None)
-                }
-            }
-            .map_err(unwritten)?;
-            column.close().map_err(unwritten)
-        };
-        for n in 0..=channels.len() {
-            next(n)?;
-        }
-        group.close().map_err(unwritten)?;
-        self.at += rows as u64;
-        Ok(())
-    }
-
-    /// Writes the foot and ends.
-    ///
-    /// # Errors
-    /// The writer's own error.
-    pub fn finish(self) -> Result<(), FormatError> {
-        self.writer.close().map_err(unwritten)?;
-        Ok(())
-    }
 }
 
 /// A column's numbers of one row group, in order; missing ones are NaN.
