@@ -7,6 +7,7 @@ use crate::jobs::files::file_name;
 use crate::jobs::{self, Stands};
 use crate::uploads::Receiving;
 use crate::{App, Error, Result};
+use echo_store::StoreError;
 use echo_store::job::PIECE;
 use std::collections::BTreeMap;
 use std::io;
@@ -89,7 +90,7 @@ async fn look(app: &App, root: &Path, seen: &mut Seen) -> Result<()> {
             now.insert(path, state);
             continue;
         }
-        let put = match brought(app, &path, campaign.as_deref()).await {
+        let put = match brought(app, (&path, state), campaign.as_deref()).await {
             Ok(()) => put(&path, BROUGHT, None).await,
             // The database is away, say: it lies there until it is back.
             Err(e) if e.passes() => return Err(e),
@@ -104,8 +105,33 @@ async fn look(app: &App, root: &Path, seen: &mut Seen) -> Result<()> {
     Ok(())
 }
 
+/// Where the job of a file is noted: a server that is stopped before the file is put away asks what became of it.
+fn noted(path: &Path) -> PathBuf {
+    path.with_file_name(format!(".{}.job", path.file_name().unwrap_or_default().to_string_lossy()))
+}
+
+/// What is noted of a file: a job, and the file as it was then.
+fn note(job: i64, (bytes, changed): State) -> String {
+    let since = changed.and_then(|t| t.duration_since(SystemTime::UNIX_EPOCH).ok());
+    format!("job {job} of {bytes} bytes changed at {}\n", since.map_or(0, |t| t.as_nanos()))
+}
+
+/// The job that a file has already, if it is the one that the note tells of.
+async fn begun(path: &Path, state: State) -> Option<i64> {
+    let told = tokio::fs::read_to_string(noted(path)).await.ok()?;
+    let job = told.split(' ').nth(1)?.parse().ok()?;
+    (told == note(job, state)).then_some(job)
+}
+
 /// Brings a file in, to its end.
-async fn brought(app: &App, path: &Path, folder: Option<&str>) -> Result<()> {
+async fn brought(app: &App, (path, state): (&Path, State), folder: Option<&str>) -> Result<()> {
+    if let Some(job) = begun(path, state).await {
+        match awaited(app, job).await {
+            // The job was let go long ago.
+            Err(Error::Missing(_) | Error::Store(StoreError::Missing(_))) => {}
+            came => return came,
+        }
+    }
     let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     let whole = name.to_lowercase().ends_with(".echo.zip");
     let campaign = match folder {
@@ -140,8 +166,16 @@ async fn brought(app: &App, path: &Path, folder: Option<&str>) -> Result<()> {
             super::begin(&app.desk, campaign, sent.id, super::FileReading::default(), WHO).await?
         }
     };
+    if let Err(e) = tokio::fs::write(noted(path), note(job.id, state)).await {
+        tracing::debug!("{} is not noted: {e}", path.display());
+    }
+    awaited(app, job.id).await
+}
+
+/// Waits for the end of a file's job.
+async fn awaited(app: &App, job: i64) -> Result<()> {
     loop {
-        match jobs::read(&app.store, job.id).await?.swap_remove(0).stands {
+        match jobs::read(&app.store, job).await?.swap_remove(0).stands {
             Stands::Waiting | Stands::Going { .. } => tokio::time::sleep(WAIT).await,
             Stands::Done { .. } => return Ok(()),
             Stands::Refused { says } => return Err(Error::conflict(says)),
@@ -178,6 +212,7 @@ async fn put(path: &Path, into: &str, says: Option<&str>) -> io::Result<()> {
     let free = |n: u32| if n == 1 { folder.join(&name) } else { folder.join(format!("{base} ({n}){ending}")) };
     let to = (1..10_000).map(free).find(|p| !p.exists()).unwrap_or_else(|| folder.join(&name));
     tokio::fs::rename(path, &to).await?;
+    let _ = tokio::fs::remove_file(noted(path)).await;
     if let Some(says) = says {
         tokio::fs::write(
             to.with_file_name(format!("{}.why.txt", to.file_name().unwrap_or_default().to_string_lossy())),
@@ -191,6 +226,18 @@ async fn put(path: &Path, into: &str, says: Option<&str>) -> io::Result<()> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[tokio::test]
+    async fn a_note_is_of_the_file_as_it_was() {
+        let root = tempfile::tempdir().unwrap();
+        let path = root.path().join("hull.echo.zip");
+        let state = (7, Some(SystemTime::UNIX_EPOCH + Duration::from_secs(3)));
+        assert_eq!(begun(&path, state).await, None);
+        std::fs::write(noted(&path), note(12, state)).unwrap();
+        assert_eq!(begun(&path, state).await, Some(12));
+        assert_eq!(begun(&path, (8, state.1)).await, None, "another file by now");
+        assert!(listed(root.path()).unwrap().is_empty(), "it is no file to be brought in");
+    }
 
     #[test]
     fn files_are_found_with_their_folder_and_those_being_written_are_left() {

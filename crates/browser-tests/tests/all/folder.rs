@@ -41,3 +41,31 @@ async fn files_in_a_campaigns_folder_become_runs_and_what_cannot_says_why() -> R
     ensure!(runs().await? == before, "no second run of the same file");
     Ok(())
 }
+
+#[tokio::test]
+async fn a_campaign_file_is_taken_in_once_though_the_server_dies_before_it_is_put_away() -> Result<()> {
+    let folder = tempfile::tempdir()?;
+    let mut r = Rigged::start().await?;
+    let (status, job) = r.call("POST", "/api/campaigns/4/jobs/hand-over", None).await?;
+    ensure!(status == 200 && job["id"] == 1, "{job}");
+    r.got("/api/jobs/1", |v| v[0]["state"] == "done").await?;
+    let file = r.bytes("/api/jobs/1/file").await?;
+    let campaigns =
+        async |r: &Rigged| Ok::<_, anyhow::Error>(r.get("/api/campaigns").await?.as_array().map_or(0, Vec::len));
+    let before = campaigns(&r).await?;
+    // Where the folder for what is done with cannot be, the file lies where it was.
+    std::os::unix::fs::symlink(folder.path().join("nowhere"), folder.path().join("brought in"))?;
+    r.server.kill();
+    let watched = folder.path().to_str().context("a path")?;
+    r.serve_with(&["--files-from", watched])?;
+    std::fs::write(folder.path().join("bracket.echo.zip"), file)?;
+    r.got("/api/jobs/2", |v| v[0]["state"] == "done").await?;
+    assert_eq!(campaigns(&r).await?, before + 1);
+    r.server.kill();
+    std::fs::remove_file(folder.path().join("brought in"))?;
+    r.serve_with(&["--files-from", watched])?;
+    there(&folder.path().join("brought in/bracket.echo.zip")).await?;
+    assert_eq!(campaigns(&r).await?, before + 1);
+    assert!(!folder.path().join(".bracket.echo.zip.job").exists());
+    Ok(())
+}
