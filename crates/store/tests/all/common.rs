@@ -84,3 +84,8 @@ pub async fn open_another(store: &Store, campaign: i64) -> i64 {
     };
     store.open_run(&new).await.unwrap().id
 }
+
+/// In place of the queue, whose tables are the application's matter.
+pub const QUEUE: &str = "CREATE SCHEMA graphile_worker;
+    CREATE FUNCTION graphile_worker.add_job(identifier text, payload json, max_attempts int, priority int, job_key text)
+        RETURNS void LANGUAGE sql AS 'SELECT'";

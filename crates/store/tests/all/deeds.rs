@@ -2,7 +2,7 @@
 //!
 //! Needs `DATABASE_URL` (./test sets it).
 
-use crate::common::{apart, open_another, open_run_at};
+use crate::common::{QUEUE, apart, open_another, open_run_at};
 use chrono::Utc;
 use echo_job::impact::ImpactPlan;
 use echo_job::plan::Rounds;
@@ -76,10 +76,7 @@ async fn what_ended_is_looked_at_once_and_a_round_waits_until_it_is_measured() {
 #[tokio::test]
 async fn a_deed_begins_with_its_job_and_ends_once() {
     let (store, campaign, run) = open_run_at(&apart().await, "deed").await;
-    // In place of the queue, whose tables are the application's matter.
-    let queue = "CREATE SCHEMA graphile_worker; CREATE FUNCTION graphile_worker.add_job(identifier text, payload json,
-        max_attempts int, priority int) RETURNS void LANGUAGE sql AS 'SELECT'";
-    sqlx::raw_sql(queue).execute(&store.queue_pool()).await.unwrap();
+    sqlx::raw_sql(QUEUE).execute(&store.queue_pool()).await.unwrap();
     store.close_run(run, 5000, true, "test").await.unwrap();
     let ended = store.untended().await.unwrap()[0];
     store.tend(&ended, "run", &[json!({ "do": "file" })]).await.unwrap();
@@ -110,6 +107,13 @@ async fn a_deed_begins_with_its_job_and_ends_once() {
     store.retry_deed(deed.id).await.unwrap();
     let again = store.deed(deed.id).await.unwrap();
     assert_eq!((again.state, again.job_id, again.path.as_str()), (PartState::Waiting, None, ""));
+    // What was stopped goes on with its job, once.
+    assert!(!store.resume_deed(deed.id).await.unwrap(), "it was not stopped");
+    store.begin_deed(&again, (json!({ "make": "report" }), 0), "test").await.unwrap();
+    store.end_deed(deed.id, PartState::Stopped, "").await.unwrap();
+    assert!(store.resume_deed(deed.id).await.unwrap());
+    let on = store.deed(deed.id).await.unwrap();
+    assert!(on.state == PartState::Going && on.job_id.is_some() && on.ended_at.is_none(), "{on:?}");
     store.end_deed(deed.id, PartState::Done, "").await.unwrap();
     store.retry_deed(deed.id).await.unwrap();
     assert_eq!(store.deed(deed.id).await.unwrap().state, PartState::Done, "what is done stays done");

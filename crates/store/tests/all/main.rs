@@ -5,6 +5,7 @@
 mod catalogue;
 mod common;
 mod deeds;
+mod jobs;
 mod owner;
 mod reports;
 mod rigs;
