@@ -3,7 +3,7 @@
 use anyhow::{Context, Result, ensure};
 use echo_browser_tests::browser::Browser;
 use echo_browser_tests::{Rigged, again_until, says};
-use serde_json::json;
+use serde_json::{Value, json};
 use sqlx::{AssertSqlSafe, Connection, Executor, PgConnection, Row};
 
 /// Asks the database for a text until it is as wished.
@@ -36,27 +36,40 @@ async fn heard(c: &mut PgConnection) -> Result<()> {
     Ok(())
 }
 
-#[tokio::test]
-async fn an_export_goes_on_from_where_it_was_stopped_or_its_worker_died() -> Result<()> {
+/// A server that begins to write a run as it is wished, and is stopped with three pieces written; the run and the
+/// database.
+async fn stopped(wish: &Value) -> Result<(Rigged, Value, PgConnection)> {
     let mut r = Rigged::start().await?;
     r.server.kill();
     r.serve_with(&["--jobs", "0"])?;
     let run = r.newest_run().await?["id"].clone();
-    let wish = json!({ "format": "parquet" });
     let (status, key) = r.call("POST", &format!("/api/runs/{run}/jobs/export"), Some(wish.clone())).await?;
-    assert_eq!((status, &key["id"]), (200, &json!(1)));
+    ensure!(status == 200 && key["id"] == 1, "{status} {key}");
     let (status, no) = r.call("POST", "/api/jobs/1/resume", None).await?;
-    assert!(status == 409 && says(&no).contains("was not stopped"), "{status} {no}");
-
-    // It is stopped with three pieces written, and told where it stands.
+    ensure!(status == 409 && says(&no).contains("was not stopped"), "{status} {no}");
     let mut db = PgConnection::connect(&r.database.url).await?;
     let mut holds = held_at(&r.database.url, 3).await?;
     r.server.kill();
     r.serve_again()?;
     asked(&mut db, WRITTEN, |n| n == "3").await?;
-    assert_eq!(r.call("DELETE", "/api/jobs/1", None).await?.0, 204);
+    ensure!(r.call("DELETE", "/api/jobs/1", None).await?.0 == 204, "it is stopped");
     heard(&mut db).await?;
     holds.execute("ROLLBACK").await?;
+    Ok((r, run, db))
+}
+
+/// The file of a run that is written without a stop.
+async fn at_once(r: &Rigged, run: &Value, wish: Value) -> Result<Vec<u8>> {
+    let (_, key) = r.call("POST", &format!("/api/runs/{run}/jobs/export"), Some(wish)).await?;
+    let whole = format!("/api/jobs/{}", key["id"]);
+    r.got(&whole, |v| v[0]["state"] == "done").await?;
+    r.bytes(&format!("{whole}/file")).await
+}
+
+#[tokio::test]
+async fn an_export_goes_on_from_where_it_was_stopped_or_its_worker_died() -> Result<()> {
+    let wish = json!({ "format": "parquet" });
+    let (mut r, run, mut db) = stopped(&wish).await?;
     let part = r.got("/api/jobs/1", |v| v[0]["state"] == "stopped").await?[0].clone();
     let share = part["share"].as_f64().context("a share")?;
     assert!(share > 0.0 && share < 0.8, "{part}");
@@ -77,31 +90,14 @@ async fn an_export_goes_on_from_where_it_was_stopped_or_its_worker_died() -> Res
     r.got("/api/jobs/1", |v| v[0]["state"] == "done").await?;
     assert_eq!(asked(&mut db, FIRST, |_| true).await?, first, "what was written stays");
     let file = r.bytes("/api/jobs/1/file").await?;
-
-    // One that was never stopped is the same.
-    let (_, key) = r.call("POST", &format!("/api/runs/{run}/jobs/export"), Some(wish)).await?;
-    let whole = format!("/api/jobs/{}", key["id"]);
-    r.got(&whole, |v| v[0]["state"] == "done").await?;
-    assert!(file == r.bytes(&format!("{whole}/file")).await?);
+    assert!(file == at_once(&r, &run, wish).await?, "as if it had never been stopped");
     Ok(())
 }
 
 #[tokio::test]
 async fn what_was_put_right_meanwhile_lets_it_begin_anew() -> Result<()> {
-    let mut r = Rigged::start().await?;
-    r.server.kill();
-    r.serve_with(&["--jobs", "0"])?;
-    let run = r.newest_run().await?["id"].clone();
     let wish = json!({ "format": "csv", "channels": [7, 8, 9, 10] });
-    r.call("POST", &format!("/api/runs/{run}/jobs/export"), Some(wish.clone())).await?;
-    let mut db = PgConnection::connect(&r.database.url).await?;
-    let mut holds = held_at(&r.database.url, 3).await?;
-    r.server.kill();
-    r.serve_again()?;
-    asked(&mut db, WRITTEN, |n| n == "3").await?;
-    assert_eq!(r.call("DELETE", "/api/jobs/1", None).await?.0, 204);
-    heard(&mut db).await?;
-    holds.execute("ROLLBACK").await?;
+    let (r, run, mut db) = stopped(&wish).await?;
     r.got("/api/jobs/1", |v| v[0]["state"] == "stopped").await?;
     asked(&mut db, "SELECT done::text FROM job_mark", |_| true).await?;
     let right = json!({ "sensitivity": "20.92 mV/(m/s²)", "reason": "certificate misread" });
@@ -110,10 +106,7 @@ async fn what_was_put_right_meanwhile_lets_it_begin_anew() -> Result<()> {
     assert_eq!(r.call("POST", "/api/jobs/1/resume", None).await?.0, 204);
     r.got("/api/jobs/1", |v| v[0]["state"] == "done").await?;
     let file = r.bytes("/api/jobs/1/file").await?;
-    let (_, key) = r.call("POST", &format!("/api/runs/{run}/jobs/export"), Some(wish)).await?;
-    let whole = format!("/api/jobs/{}", key["id"]);
-    r.got(&whole, |v| v[0]["state"] == "done").await?;
-    assert!(file == r.bytes(&format!("{whole}/file")).await?, "all of it as it was put right");
+    assert!(file == at_once(&r, &run, wish).await?, "all of it as it was put right");
     Ok(())
 }
 
