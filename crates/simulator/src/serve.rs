@@ -211,6 +211,10 @@ fn produce(device: &Mutex<Lantern>, sending: &Sending, pace: Pace, wait: Duratio
     while sending.on() {
         let block = {
             let mut d = own(device);
+            // Begun anew meanwhile: the next block is the new start's.
+            if !sending.on() {
+                return;
+            }
             made_s += d.block_samples() as f64 / d.settings().rate_hz;
             d.next_block()
         };

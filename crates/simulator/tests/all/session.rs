@@ -217,3 +217,16 @@ async fn a_second_recorder_is_turned_away_in_words() {
     }
     assert!(first.ask(RequestBody::Settings).await.settings().is_some(), "the first one goes on");
 }
+
+#[tokio::test]
+async fn a_new_start_has_all_its_blocks_however_soon_it_follows() {
+    let mut s = Session::open(stand_in().await).await;
+    s.ask(set(51_200.0, &[(7, 10.0, Coupling::Iepe)])).await;
+    for _ in 0..100 {
+        s.ask(RequestBody::Stop).await;
+        s.blocks.clear();
+        s.ask(RequestBody::Start { at_ns: None }).await;
+        let sequences: Vec<u64> = s.take(4).await.iter().map(|b| b.head().sequence).collect();
+        assert_eq!(sequences, [0, 1, 2, 3]);
+    }
+}
