@@ -19,6 +19,7 @@ mod recorder;
 mod session;
 mod state;
 mod system;
+mod unit;
 mod whole_takes;
 
 pub use engine::handle::{Capture, CaptureError, DeviceSetup, Lent, Options, OrderTo, Room, Setup};

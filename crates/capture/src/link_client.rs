@@ -36,6 +36,8 @@ pub enum Incoming {
     State(UnitState),
     /// It refuses what was asked without waiting: the number of the request, and why.
     Refused(u64, String),
+    /// It sends blocks again, as the request of that number asked: none of them comes behind a later one.
+    Resumed(u64),
 }
 
 /// What stops a conversation.
@@ -162,6 +164,7 @@ fn unasked(frame: Frame) -> Result<Option<Incoming>, ClientError> {
         Frame::Notice(Notice::Unplugged { input }) => Some(Incoming::Plug(input, None)),
         Frame::Answer(Answer { body: AnswerBody::State(state), .. }) => Some(Incoming::State(state)),
         Frame::Answer(Answer { id, body: AnswerBody::Refused(says) }) => Some(Incoming::Refused(id, says)),
+        Frame::Answer(Answer { id, body: AnswerBody::Stored(_) }) => Some(Incoming::Resumed(id)),
         Frame::Notice(Notice::Stopping { says }) => return Err(ClientError::Refused(says)),
         _ => None,
     })

@@ -6,90 +6,18 @@
 
 use crate::credible::{MOST_UNITS, Stream};
 use crate::link_client::{ClientError, Incoming, LinkClient, from_link};
+use crate::unit::Unit;
 use echo_job::front_end::FrontEnd;
 use echo_job::rig::columns::filter_text;
 use echo_job::rig::{Cell, Column};
 use echo_link::{AnswerBody, Block, Circuit, InputSetting, Memory, RequestBody, Settings, UnitState};
 use futures::future::{join_all, select_all};
-use std::collections::VecDeque;
-use std::time::{Duration, Instant, SystemTime};
+use std::time::{Duration, SystemTime};
 
 /// Time given to all front ends to hear of a common start.
 const LEAD: Duration = Duration::from_millis(150);
 /// Blocks one front end may be ahead of another before the other counts as stuck.
 const AHEAD: usize = 60;
-
-struct Unit {
-    client: LinkClient,
-    front_end: FrontEnd,
-    /// Inputs of the front ends before it.
-    offset: u16,
-    /// Whether any of its inputs is measured.
-    sends: bool,
-    waiting: VecDeque<Block>,
-    /// A block of the newest start has come. Until then those that count on from an earlier one,
-    /// still on their way when it was begun, are let go.
-    begun: bool,
-    /// Number of the start, of a front end that keeps blocks itself.
-    start: Option<u64>,
-    /// The block that comes next, once one has come.
-    next: Option<u64>,
-    /// The request by which lost blocks were asked for again: until they come, later ones are let go.
-    again: Option<u64>,
-    /// What its blocks are held against.
-    stream: Stream,
-}
-
-impl Unit {
-    fn new(client: LinkClient, front_end: FrontEnd, offset: u16) -> Unit {
-        Unit {
-            client,
-            front_end,
-            offset,
-            sends: false,
-            waiting: VecDeque::new(),
-            begun: false,
-            start: None,
-            next: None,
-            again: None,
-            stream: Stream::new(Vec::new(), 0.0),
-        }
-    }
-
-    /// Whether it has an input of this number.
-    fn offers(&self, input: u16) -> bool {
-        (1..=self.front_end.inputs.len()).contains(&usize::from(input))
-    }
-
-    /// Takes a block in its turn. Asks again for blocks that were lost, if the front end keeps them.
-    async fn take(&mut self, block: Block) -> Result<(), ClientError> {
-        let sequence = block.head().sequence;
-        self.begun |= sequence < FIRST_BLOCKS;
-        if !self.sends || !self.begun {
-            return Ok(());
-        }
-        self.stream.check(block.head(), Instant::now()).map_err(ClientError::Fault)?;
-        let next = self.next.unwrap_or(sequence);
-        if let (Some(start), true) = (self.start, sequence > next) {
-            if self.again.is_none() {
-                tracing::warn!("{} blocks lost on the link are asked for again", sequence - next);
-                self.again = Some(self.client.ask_on(RequestBody::Resume { start, from: next }).await?);
-            }
-            return Ok(());
-        }
-        // What was on its way when blocks were asked for again comes twice.
-        if sequence < next {
-            return Ok(());
-        }
-        self.again = None;
-        self.next = Some(sequence + 1);
-        self.waiting.push_back(block);
-        Ok(())
-    }
-}
-
-/// No front end loses as many blocks right after a start; a higher number is from an earlier one.
-const FIRST_BLOCKS: u64 = 40;
 
 /// The connected front ends.
 pub struct System {
@@ -326,8 +254,14 @@ impl System {
             }
             Incoming::Plug(input, memory) => Ok(Heard::Plug(input + unit.offset, memory)),
             Incoming::State(state) => Ok(Heard::State(at, state)),
+            Incoming::Resumed(id) => {
+                if let Some(again) = unit.again.as_mut().filter(|again| again.id == id) {
+                    again.answered = true;
+                }
+                Ok(Heard::Nothing)
+            }
             Incoming::Refused(id, says) => {
-                if unit.again == Some(id) {
+                if unit.again.is_some_and(|again| again.id == id) {
                     tracing::warn!("blocks lost on the link are gone: {says}");
                     (unit.again, unit.next) = (None, None);
                 }

@@ -32,6 +32,8 @@ enum Fault {
     Loses,
     /// They do not at first, but it keeps them and sends them when they are asked for.
     LosesAndKeeps,
+    /// It says that it sends them again, and does not.
+    LosesAndPromises,
     /// It refuses every set-up.
     Refuses,
     /// It falls silent after 20 blocks.
@@ -130,7 +132,7 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
             let body = match r.body {
                 RequestBody::Apply { .. } if fault == Fault::Refuses => AnswerBody::Refused("too hot".into()),
                 RequestBody::Identify => AnswerBody::Identity(Box::new(identity())),
-                RequestBody::Start { .. } if fault == Fault::LosesAndKeeps => {
+                RequestBody::Start { .. } if matches!(fault, Fault::LosesAndKeeps | Fault::LosesAndPromises) => {
                     AnswerBody::Stored(Stored { start: 7, first: 0, next: 0 })
                 }
                 _ => AnswerBody::Done,
@@ -155,7 +157,8 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
             if fault == Fault::Silent && sequence == 20 {
                 tokio::time::sleep(Duration::from_secs(60)).await;
             }
-            let loses = fault == Fault::Loses || (fault == Fault::LosesAndKeeps && !asked_again);
+            let loses = matches!(fault, Fault::Loses | Fault::LosesAndPromises)
+                || (fault == Fault::LosesAndKeeps && !asked_again);
             let lost = loses && (30..33).contains(&sequence);
             let next = match fault {
                 Fault::Sends(nonsense) if sequence >= 20 => nonsense.block(sequence),
@@ -171,7 +174,9 @@ async fn front_end(fault: Fault, go: Arc<AtomicBool>) -> String {
                 asked_again = true;
                 let body = AnswerBody::Stored(Stored { start: 7, first: 0, next: sequence });
                 let _ = framed.send(Frame::Answer(Answer { id: r.id, body })).await;
-                sequence = from;
+                if fault == Fault::LosesAndKeeps {
+                    sequence = from;
+                }
             }
         }
     });
@@ -305,6 +310,19 @@ async fn lost_blocks_that_the_front_end_keeps_come_again() {
             assert!(counts.iter().enumerate().all(|(s, c)| *c == Some(sign * s as i32)), "channel {channel}");
         }
     }
+}
+
+#[tokio::test]
+async fn lost_blocks_that_do_not_come_again_as_promised_are_a_gap_and_the_recording_goes_on() {
+    let stage = Stage::new("promised", Fault::LosesAndPromises, 6000).await;
+    let ended = stage.recorded().await.ended.unwrap();
+    assert!(ended.whole && ended.lost_blocks >= 3, "{ended:?}");
+    let gaps = stage.store.gaps(ended.run_id).await.unwrap();
+    // What came before it answered is let go too.
+    assert!(matches!(&gaps[..], [gap] if gap.first_sample == 3000 && gap.samples >= 300), "{gaps:?}");
+    let behind = (gaps[0].first_sample + gaps[0].samples) as usize;
+    let counts = stage.store.counts(ended.run_id, 1, 0, 6000).await.unwrap();
+    assert!(counts.iter().enumerate().skip(behind).all(|(s, c)| *c == Some(s as i32)), "nothing moves");
 }
 
 #[tokio::test]
