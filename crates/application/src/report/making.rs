@@ -113,7 +113,12 @@ impl Making<'_> {
 
     /// What a block with a result is called.
     pub(super) fn name_of(&self, block: &Block, made: &BlockResult) -> String {
-        if block.title.is_empty() { made.name.clone() } else { block.title.clone() }
+        match (&block.title, &made.kept) {
+            (title, _) if !title.is_empty() => title.clone(),
+            // What somebody called it, or its lens.
+            (_, Some(_)) => made.name.clone(),
+            (_, None) => self.report.language.word(&made.name),
+        }
     }
 
     /// All results with their blocks, in the order of those.

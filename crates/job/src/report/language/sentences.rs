@@ -143,7 +143,8 @@ const SENTENCES: &[(&str, &str)] = &[
         "„{}“ wurde behalten, bevor etwas an seinen Aufzeichnungen berichtigt wurde oder eine verschwand",
     ),
     // Why a run ended.
-    ("its length was reached", "Länge erreicht"),
+    ("the planned length was reached", "die geplante Länge war erreicht"),
+    ("all planned takes are made", "alle geplanten Auslösungen sind gemacht"),
     ("stopped by hand", "von Hand angehalten"),
     ("stopped by hand while the link was away", "von Hand angehalten, während die Verbindung fehlte"),
     ("brought in", "hereingeholt"),
