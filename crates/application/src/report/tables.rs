@@ -184,10 +184,7 @@ impl Rows<'_> {
         };
         let (rows, plain): (Vec<Vec<String>>, Vec<Vec<String>>) = of.iter().map(row).unzip();
         let good = of.iter().filter(|j| j.verdict == Verdict::Within).count();
-        let mut summary = l.says(Term::AllWithin).to_string();
-        for n in [good, rows.len()] {
-            summary = summary.replacen("{}", &n.to_string(), 1);
-        }
+        let summary = l.filled(Term::AllWithin, &[&good.to_string(), &rows.len().to_string()]);
         let heads = [Term::Channels, Term::Value, Term::Allowed, Term::Share, Term::Verdict];
         let mut heads: Vec<String> = heads.map(|t| l.says(t).to_string()).to_vec();
         heads[1] = l.word(number);

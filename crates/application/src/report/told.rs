@@ -60,10 +60,7 @@ impl Making<'_> {
         for n in made.analysis.made.channels.iter().filter_map(|n| u32::try_from(*n).ok()) {
             let Some(marks) = self.over.get(&(run.id, n)).filter(|_| self.went_over(made, n)) else { continue };
             let together: f64 = marks.iter().map(|m| m.length_s).sum();
-            let mut says = l.says(Term::OverRangeAt).to_string();
-            for x in [together, marks[0].from_s] {
-                says = says.replacen("{}", &l.short(x, 4), 1);
-            }
+            let says = l.filled(Term::OverRangeAt, &[&l.short(together, 4), &l.short(marks[0].from_s, 4)]);
             let name = self.channel(made, n).unwrap_or_default();
             say(l.says(Term::OverRange), format!("{name}, {}: {says}", told_run(l, run)));
         }

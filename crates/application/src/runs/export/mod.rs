@@ -162,9 +162,7 @@ impl Part {
             Ok(())
         })
     }
-}
 
-impl Part {
     /// Writes all of its channels beside each other. At a lower rate a file cannot be gone on with: what a sample is made
     /// of reaches into the ones before.
     fn grows(&mut self, told: &mut dyn FnMut(f64) -> bool, out: &mut impl Grows) -> Result<()> {
